@@ -1,0 +1,74 @@
+"""The numbering of a block's corners, edges and sides: everything else reads it from here.
+
+Corner ``n`` has the bits (i, j, k): n = i + 2j + 4k.
+
+        6 ------- 7
+       /|        /|          k
+      4 ------- 5 |          | j
+      | |       | |          |/
+      | 2 ------|-3          +---- i
+      |/        |/
+      0 ------- 1            a block of the plane has 0, 1, 2, 3
+
+An *edge* joins two corners that differ in one bit, its axis. A *side* is (axis, end): the corners
+whose bit of that axis is ``end``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache
+
+
+@cache
+def edges(dim: int) -> tuple[tuple[int, int, int], ...]:
+    """List (axis, low corner, high corner) of all edges of a block."""
+    return tuple(
+        (axis, n, n | 1 << axis) for axis in range(dim) for n in range(1 << dim) if not n >> axis & 1
+    )
+
+
+@cache
+def sides(dim: int) -> tuple[tuple[int, int, tuple[int, ...]], ...]:
+    """List (axis, end, corners) of all sides of a block."""
+    return tuple(
+        (axis, end, tuple(n for n in range(1 << dim) if n >> axis & 1 == end))
+        for axis in range(dim)
+        for end in (0, 1)
+    )
+
+
+@dataclass(frozen=True)
+class Orientation:
+    """How one block sits against another.
+
+    ``axes[i]`` is the axis of the second block, counted from 1, that runs along axis i of the first;
+    negative where it runs the other way. This is the Transform of the CGNS standard (SIDS 8.2).
+    """
+
+    axes: tuple[int, ...]
+
+    @staticmethod
+    def between(
+        first: Sequence[str], side: tuple[int, int], second: Sequence[str], other: tuple[int, int]
+    ) -> Orientation:
+        """Derive it from the corner ids of two blocks that share ``side`` and ``other``, each (axis, end)."""
+        dim = len(first).bit_length() - 1
+        place = {corner: n for n, corner in enumerate(second) if n >> other[0] & 1 == other[1]}
+        axes = [0] * dim
+        for axis, low, high in edges(dim):
+            if axis != side[0] and low >> side[0] & 1 == side[1]:
+                start, end = place[first[low]], place[first[high]]
+                turned = (start ^ end).bit_length()
+                axes[axis] = turned if end > start else -turned
+        through = 1 if side[1] != other[1] else -1
+        axes[side[0]] = through * (other[0] + 1)
+        return Orientation(tuple(axes))
+
+    def inverse(self) -> Orientation:
+        """Give the orientation of the first block as seen from the second."""
+        axes = [0] * len(self.axes)
+        for axis, signed in enumerate(self.axes):
+            axes[abs(signed) - 1] = (axis + 1) if signed > 0 else -(axis + 1)
+        return Orientation(tuple(axes))

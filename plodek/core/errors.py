@@ -1,0 +1,82 @@
+"""The one family of errors that the core raises.
+
+Every error says what was met, where, and what helps, as attributes; the text is made of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+class PlodekError(Exception):
+    """Bad input or an impossible wish: ``what`` was met, ``where``, and the ``remedy``."""
+
+    title = "This cannot be done"
+
+    def __init__(self, what: str, *, where: str = "", remedy: str = "") -> None:
+        self.what = what
+        self.where = where
+        self.remedy = remedy
+        super().__init__(what)
+
+    def __str__(self) -> str:
+        """Give one clear sentence or two, without line breaks."""
+        head = f"{self.where}: {self.what}" if self.where else self.what
+        parts = [head.rstrip(".") + "."]
+        if self.remedy:
+            parts.append(self.remedy[0].upper() + self.remedy[1:].rstrip(".") + ".")
+        return " ".join(parts)
+
+
+class BadValue(PlodekError):
+    """A value that has the wrong form, unit or range."""
+
+    title = "This value cannot be used"
+
+
+class BadFile(PlodekError):
+    """A file that cannot be read; ``rows`` are the numbers of the bad lines."""
+
+    title = "This file cannot be read"
+
+    def __init__(
+        self, what: str, *, where: str = "", remedy: str = "", rows: Sequence[int] = ()
+    ) -> None:
+        super().__init__(what, where=where, remedy=remedy)
+        self.rows = tuple(rows)
+
+
+class NothingFound(PlodekError):
+    """A selector or a name that finds nothing."""
+
+    title = "Nothing was found"
+
+
+class Refused(PlodekError):
+    """An operation that would break the layout."""
+
+    title = "This would break the layout"
+
+
+class ImpossibleSpacing(PlodekError):
+    """Spacing wishes that contradict each other."""
+
+    title = "This spacing is impossible"
+
+
+class CannotSmooth(PlodekError):
+    """A grid that smoothing cannot start from or go on with."""
+
+    title = "Smoothing cannot go on"
+
+
+class NotReady(PlodekError):
+    """Something that is asked for before what it needs is there."""
+
+    title = "Something is missing first"
+
+
+class FoldedGrid(PlodekError):
+    """A hand-off of folded cells without an explicit yes."""
+
+    title = "The grid has folded cells"

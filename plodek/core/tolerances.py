@@ -1,0 +1,16 @@
+"""All tolerances of the core in one place, each relative unless it says otherwise."""
+
+from __future__ import annotations
+
+from typing import Final
+
+#: Two places closer than this share of the model's size are one place.
+SAME_PLACE: Final = 1e-9
+#: A corner this close to a guide (share of the guide's length) counts as lying on it.
+ON_GUIDE: Final = 1e-6
+#: A cut closer to an edge's end than this share of the edge is refused.
+CUT_MARGIN: Final = 1e-6
+#: The first and last cell of a law meet the wished size to this share of the edge's length.
+END_SIZE: Final = 1e-9
+#: Newton steps stop at this share of the parameter range.
+NEWTON: Final = 1e-14
