@@ -19,7 +19,9 @@ def curve_named(guides: Mapping[str, Guide], name: str) -> Curve:
     guide = guides.get(name)
     if guide is None or isinstance(guide, Point):
         curves = [n for n, g in guides.items() if not isinstance(g, Point)]
-        had = f"the guide curves are {', '.join(curves)}" if curves else "there is no guide curve yet"
+        had = (
+            f"the guide curves are {', '.join(curves)}" if curves else "there is no guide curve yet"
+        )
         raise NothingFound(f"no guide curve is called “{name}”", remedy=had)
     return guide
 
@@ -85,6 +87,7 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
     if span == 0.0:
         names = " and ".join(layout.labels[c] for c in edge)
         raise BadValue(
-            f"the corners {names} sit at the same place of “{follow.guide}”", remedy="slide one of them"
+            f"the corners {names} sit at the same place of “{follow.guide}”",
+            remedy="slide one of them",
         )
     return EdgePath(start, end, cast(Curve, curve), f0, span)

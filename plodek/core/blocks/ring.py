@@ -16,7 +16,17 @@ import numpy as np
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks import tables
 from plodek.core.blocks.edge_path import curve_named
-from plodek.core.blocks.layout import Block, Corner, Edge, Follow, Layout, Side, Use, edge_of, stable_id
+from plodek.core.blocks.layout import (
+    Block,
+    Corner,
+    Edge,
+    Follow,
+    Layout,
+    Side,
+    Use,
+    edge_of,
+    stable_id,
+)
 from plodek.core.blocks.soundness import check, inverted
 from plodek.core.errors import BadValue, Refused
 from plodek.core.shape.guide import Guide
@@ -68,7 +78,9 @@ def ring(
         else block
         for name, block in layout.blocks.items()
     }
-    rings = {stable_id(step, *side): _ring_block(layout, use, copies) for side, use in closed.items()}
+    rings = {
+        stable_id(step, *side): _ring_block(layout, use, copies) for side, use in closed.items()
+    }
     corners = dict(layout.corners)
     for corner, copy in copies.items():
         corners[copy] = _copied(layout, guides, corner, takers, closed, thickness)
@@ -157,7 +169,9 @@ def _one_fan(at: list[Side], corner: str, dim: int) -> bool:
 def _connected(names: set[T], links: list[tuple[T, T]]) -> bool:
     reached = {next(iter(names))}
     while True:
-        grown = reached | {b for a, b in links if a in reached} | {a for a, b in links if b in reached}
+        grown = (
+            reached | {b for a, b in links if a in reached} | {a for a, b in links if b in reached}
+        )
         if grown == reached:
             return reached == names
         reached = grown
@@ -241,7 +255,9 @@ def _carried(
         if follow is None or len(doubled) != 1:
             continue
         corner = doubled[0]
-        if corners[copies[corner]].guide == follow.guide:  # an open side: both parts stay on its guide
+        if (
+            corners[copies[corner]].guide == follow.guide
+        ):  # an open side: both parts stay on its guide
             far = edge[1] if edge[0] == corner else edge[0]
             outward = follow.forward == (edge[0] == corner)  # fractions rise from the corner on
             for a, b in ((corner, copies[corner]), (copies[corner], far)):

@@ -18,7 +18,9 @@ def check(layout: Layout) -> Layout:
             raise Refused(
                 f"block {layout.labels[name]} would meet itself in a corner", remedy="cut it first"
             )
-        found = {edge_of(block.corners[a], block.corners[b]) for _, a, b in tables.edges(layout.dim)}
+        found = {
+            edge_of(block.corners[a], block.corners[b]) for _, a, b in tables.edges(layout.dim)
+        }
         if len(found) < len(tables.edges(layout.dim)):
             raise Refused(
                 f"block {layout.labels[name]} would have two edges between the same corners",
@@ -27,7 +29,9 @@ def check(layout: Layout) -> Layout:
     for side, uses in layout.sides.items():
         if len(uses) > 2:
             blocks = ", ".join(layout.labels[use.block] for use in uses)
-            raise Refused(f"one side would belong to {len(uses)} blocks ({blocks})", where=f"{side}")
+            raise Refused(
+                f"one side would belong to {len(uses)} blocks ({blocks})", where=f"{side}"
+            )
     return layout
 
 
@@ -39,7 +43,8 @@ def inverted(layout: Layout) -> set[str]:
     u_low, u_high = xyz[:, 1] - xyz[:, 0], xyz[:, 3] - xyz[:, 2]
     v_low, v_high = xyz[:, 2] - xyz[:, 0], xyz[:, 3] - xyz[:, 1]
     areas = np.stack(
-        [u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0] for u in (u_low, u_high) for v in (v_low, v_high)], axis=1
+        [u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0] for u in (u_low, u_high) for v in (v_low, v_high)],
+        axis=1,
     )
     bad = np.any(areas <= 0, axis=1)
     return {name for name, is_bad in zip(layout.filled, bad, strict=True) if is_bad}

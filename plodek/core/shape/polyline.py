@@ -67,7 +67,9 @@ class Polyline:
 
     def _located(self, s: Floats) -> tuple[Ints, Floats]:
         along = wrapped(s, self.closed) * self.length
-        piece = np.clip(np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._steps) - 1)
+        piece = np.clip(
+            np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._steps) - 1
+        )
         part = (along - self._ends[piece]) / (self._ends[piece + 1] - self._ends[piece])
         return piece, part
 

@@ -32,7 +32,9 @@ class Spline:
 
     def __init__(self, points: Floats, *, closed: bool, corner_angle: float) -> None:
         if len(points) < 3:
-            raise BadValue(f"a spline needs 3 points and got {len(points)}", remedy="use straight pieces")
+            raise BadValue(
+                f"a spline needs 3 points and got {len(points)}", remedy="use straight pieces"
+            )
         angle, has_turn = turns(points, closed=closed)
         sharp = np.flatnonzero(has_turn & (angle > corner_angle))
         # A closed curve with corners starts at its first corner, so that every smooth stretch is whole.
@@ -43,7 +45,8 @@ class Spline:
         chords = np.linalg.norm(np.diff(ring, axis=0), axis=1)
         if not np.all(chords > 0):
             raise BadValue(
-                "two neighbouring points of the curve are the same place", remedy="take out one of them"
+                "two neighbouring points of the curve are the same place",
+                remedy="take out one of them",
             )
         knots = np.concatenate([[0.0], np.cumsum(chords)])
         breaks = sharp - start
@@ -133,7 +136,9 @@ class Spline:
     def _parameter(self, s: Floats) -> Floats:
         """Invert the arc length by Newton steps within each piece."""
         along = wrapped(np.asarray(s, dtype=float), self.closed) * self.length
-        piece = np.clip(np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._knots) - 2)
+        piece = np.clip(
+            np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._knots) - 2
+        )
         low, high = self._knots[piece], self._knots[piece + 1]
         wanted = along - self._ends[piece]
         u = low + (high - low) * wanted / (self._ends[piece + 1] - self._ends[piece])

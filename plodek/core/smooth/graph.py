@@ -48,7 +48,12 @@ def graph_of(layout: Layout, blocks: Mapping[str, Floats]) -> NodeGraph:
         ni, nj = nodes.shape[:2]
         c0, c1, c2, c3 = layout.blocks[name].corners
         index = np.full((ni, nj), -1, dtype=np.int32)
-        lines = ((c0, c1, np.s_[:, 0]), (c2, c3, np.s_[:, -1]), (c0, c2, np.s_[0, :]), (c1, c3, np.s_[-1, :]))
+        lines = (
+            (c0, c1, np.s_[:, 0]),
+            (c2, c3, np.s_[:, -1]),
+            (c0, c2, np.s_[0, :]),
+            (c1, c3, np.s_[-1, :]),
+        )
         for a, b, line in lines:
             edge = edge_of(a, b)
             if edge not in edges:
@@ -90,7 +95,9 @@ def _cells(index: Indices) -> Indices:
 
 
 @nb.njit(cache=True)
-def _neighbours(count: int, cells: Indices) -> tuple[Indices, Indices, Indices, npt.NDArray[np.bool_]]:
+def _neighbours(
+    count: int, cells: Indices
+) -> tuple[Indices, Indices, Indices, npt.NDArray[np.bool_]]:
     uses = np.zeros(count + 1, dtype=np.int32)
     for q in range(len(cells)):
         for c in range(4):

@@ -164,9 +164,7 @@ class _Run:
         return move, off
 
 
-def walls_of(
-    layout: Layout, laid: LaidOut, graph: NodeGraph, edges: Iterable[Edge]
-) -> list[Wall]:
+def walls_of(layout: Layout, laid: LaidOut, graph: NodeGraph, edges: Iterable[Edge]) -> list[Wall]:
     """Collect the walls along outer edges: runs of nodes with the flow domain on their left.
 
     The wished first height at a node is that of the filled grid's edges at both ends of its run,

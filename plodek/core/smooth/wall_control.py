@@ -191,4 +191,3 @@ def held(graph: NodeGraph, wall: Wall) -> tuple[Floats, Floats]:
     slip = np.einsum("wk,wk->w", inward, tangent)
     up = tangent[:, 0] * inward[:, 1] - tangent[:, 1] * inward[:, 0]
     return up, np.degrees(np.arctan2(up, slip))
-

@@ -91,7 +91,8 @@ def tanh(n: int, first: float | None, last: float | None) -> Floats:
     for size in (first, last):
         if size is not None and not 0 < size < 1:
             raise ImpossibleSpacing(
-                f"an end cell of {size:.3g} of the edge's length", remedy="give a size between 0 and all of it"
+                f"an end cell of {size:.3g} of the edge's length",
+                remedy="give a size between 0 and all of it",
             )
     if n < 2 or (first is not None and last is not None and n < 3):
         raise ImpossibleSpacing(f"{n} cells cannot carry these sizes", remedy="use 3 cells or more")

@@ -1,0 +1,186 @@
+"""The recipe: the ordered steps that make a grid, read from JSON and evaluated to a model."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal, TypeAlias, get_args
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from plodek.core.errors import BadValue, PlodekError
+from plodek.core.recipe import block_steps, grid_steps, shape_steps, spacing_steps
+from plodek.core.recipe.model import Model
+from plodek.core.recipe.selectors import Strict
+from plodek.core.recipe.step import Context, Step
+
+#: Raised when the meaning of a recipe changes; `read` refuses newer ones.
+FORMAT = 1
+
+AnyStep: TypeAlias = Annotated[
+    shape_steps.Unit
+    | shape_steps.Read
+    | shape_steps.PointStep
+    | shape_steps.LineStep
+    | shape_steps.ArcStep
+    | shape_steps.CircleStep
+    | block_steps.Frame
+    | block_steps.Cut
+    | block_steps.Hollow
+    | block_steps.BringBack
+    | block_steps.Ring
+    | block_steps.Pin
+    | block_steps.Slide
+    | block_steps.Follow
+    | spacing_steps.Count
+    | spacing_steps.Space
+    | spacing_steps.Turn
+    | spacing_steps.Copy
+    | grid_steps.Smooth
+    | block_steps.Extrude
+    | grid_steps.GateStep
+    | grid_steps.PatchStep,
+    Field(discriminator="kind"),
+]
+KINDS: tuple[type[Step], ...] = get_args(get_args(AnyStep)[0])
+_STEP: TypeAdapter[AnyStep] = TypeAdapter(AnyStep)
+
+
+class Recipe(Strict):
+    """A recipe as it stands in a file."""
+
+    plodek: Literal[1] = FORMAT
+    name: str = Field(default="", max_length=120)
+    steps: list[AnyStep] = Field(default=[], max_length=2000)
+
+
+def schema() -> dict[str, Any]:
+    """Give the JSON schema of a recipe; each step kind says its stage, verb, key and sentence."""
+    found = Recipe.model_json_schema()
+    for kind in KINDS:
+        found["$defs"][kind.__name__]["plodek"] = {
+            "stage": kind.stage,
+            "verb": kind.verb,
+            "key": kind.key,
+            "sentence": kind.sentence,
+        }
+    return found
+
+
+def read(data: bytes | str, name: str = "the recipe") -> Recipe:
+    """Read a recipe from JSON text. Raises BadValue, naming the step and field that are wrong."""
+    try:
+        raw = json.loads(data)
+    except (ValueError, RecursionError) as error:
+        raise BadValue(f"it is not JSON ({error})", where=name, remedy="check the file") from error
+    return of(raw, name)
+
+
+def of(raw: Any, name: str = "the recipe") -> Recipe:
+    """Read a recipe from parsed JSON; see `read`."""
+    try:
+        recipe = Recipe.model_validate(raw)
+    except ValidationError as error:
+        raise BadValue(_said(error, raw), where=name, remedy="correct it there") from error
+    ids = [step.id for step in recipe.steps]
+    twice = next((i for i in ids if ids.count(i) > 1), None)
+    if twice is not None:
+        raise BadValue(
+            f"two steps have the id “{twice}”",
+            where=name,
+            remedy="give every step an id of its own",
+        )
+    return recipe
+
+
+def step_of(raw: Any) -> AnyStep:
+    """Read one step. Raises BadValue, naming the field that is wrong."""
+    try:
+        return _STEP.validate_python(raw)
+    except ValidationError as error:
+        raise BadValue(_said(error, raw), remedy="correct it") from error
+
+
+def _said(error: ValidationError, raw: Any) -> str:
+    """Put the first thing that pydantic found into words."""
+    first = error.errors()[0]
+    place = list(first["loc"])
+    words = []
+    if len(place) > 1 and place[0] == "steps" and isinstance(place[1], int):
+        words.append(f"step {place[1] + 1}")
+        place = place[2:]
+    kinds = {kind.model_fields["kind"].default for kind in KINDS}
+    fields = [str(p) for p in place if isinstance(p, int) or (str(p).islower() and p not in kinds)]
+    named = [str(p) for p in place if str(p) in kinds]
+    if named:
+        words.append(f"({named[0]})")
+    if fields:
+        words.append(f"field “{fields[0]}”")
+    message = first["msg"][0].lower() + first["msg"][1:]
+    shown = first["input"] if isinstance(first["input"], str | int | float) else None
+    met = f", got “{str(shown)[:60]}”" if shown is not None else ""
+    return " ".join([*words, message]).strip() + met
+
+
+@dataclass(frozen=True)
+class Evaluation:
+    """The models after each step, up to the first that failed; ``error`` says why it did."""
+
+    recipe: Recipe
+    models: tuple[Model, ...]
+    error: PlodekError | None
+
+    @property
+    def model(self) -> Model:
+        """The model after the last step that could be applied."""
+        return self.models[-1] if self.models else Model()
+
+    @property
+    def failed(self) -> int | None:
+        """The index of the step that failed."""
+        return len(self.models) if self.error else None
+
+
+class Evaluator:
+    """Evaluates recipes, keeping the models of prefixes seen before: a late change costs a late step."""
+
+    def __init__(self, keep: int = 2000) -> None:
+        self._keep = keep
+        self._models: OrderedDict[str, Model] = OrderedDict()
+
+    def evaluate(self, recipe: Recipe, read_file: Callable[[str], bytes]) -> Evaluation:
+        """Apply the steps one after the other; stops at the first that cannot be applied."""
+        context = Context(read_file)
+        model, models = Model(), []
+        for step, key in zip(recipe.steps, keys(recipe, read_file), strict=True):
+            try:
+                found = self._models.get(key)
+                if found is None:
+                    found = step.apply(model, context)
+                    if found.layout.blocks:
+                        _ = found.laid  # impossible spacing is this step's error, not a later one's
+            except PlodekError as error:
+                return Evaluation(recipe, tuple(models), error)
+            self._models[key] = model = found
+            self._models.move_to_end(key)
+            models.append(model)
+            while len(self._models) > self._keep:
+                self._models.popitem(last=False)
+        return Evaluation(recipe, tuple(models), None)
+
+
+def keys(recipe: Recipe, read_file: Callable[[str], bytes]) -> list[str]:
+    """Give the hash of each prefix of the recipe, with the contents of the files it reads."""
+    state, found = hashlib.blake2s(f"plodek {FORMAT}".encode()), []
+    for step in recipe.steps:
+        state.update(step.model_dump_json().encode())
+        if isinstance(step, shape_steps.Read):
+            try:
+                state.update(read_file(step.file))
+            except PlodekError:
+                state.update(b"missing")
+        found.append(state.hexdigest())
+    return found

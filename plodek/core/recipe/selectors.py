@@ -1,0 +1,230 @@
+"""Selectors: how steps name corners, edges and blocks, by id (what the screen writes) or by rule."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Literal, TypeAlias
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from plodek.core.arrays import Floats, Place
+from plodek.core.blocks.edge_path import edge_path
+from plodek.core.blocks.layout import Edge, edge_of
+from plodek.core.blocks.tiers import Tier, tier_of
+from plodek.core.errors import NothingFound
+from plodek.core.recipe.model import Model
+from plodek.core.tolerances import SAME_PLACE
+from plodek.core.units import length
+
+Length: TypeAlias = Annotated[
+    float | str, Field(description="a number in the project's unit, or text with a unit: “6 mm”")
+]
+Coordinates: TypeAlias = Annotated[
+    list[Length], Field(min_length=2, max_length=3, description="x, y and z; z is 0 where left out")
+]
+EndName = Literal["x-", "x+", "y-", "y+", "z-", "z+"]
+
+
+class Strict(BaseModel):
+    """A part of a recipe: unknown fields are errors, and nothing changes after reading."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Ids(Strict):
+    """Corners or blocks by id."""
+
+    ids: list[str] = Field(min_length=1)
+
+
+class EdgeIds(Strict):
+    """Edges by the ids of their two corners; the order gives the edge its way."""
+
+    edges: list[tuple[str, str]] = Field(min_length=1)
+
+
+class At(Strict):
+    """What lies nearest to a place: a corner, an edge (by its middle), or a block (by its centre).
+
+    The edge runs from its end nearest to ``start``; without it, from the end with the lower x (or y).
+    """
+
+    at: Coordinates
+    start: Coordinates | None = None
+
+
+class On(Strict):
+    """What follows a guide, or sits on it."""
+
+    on: str
+
+
+class OnSide(Strict):
+    """Outer edges on the extreme side of the layout; ``z-`` and ``z+`` are the ends of the extrusion."""
+
+    side: EndName
+
+
+class Around(Strict):
+    """The edges around blocks, those between them left out."""
+
+    around: Ids | At
+
+
+class Everything(Strict):
+    """All there is."""
+
+    all: Literal[True]
+
+
+class Rest(Strict):
+    """All outer faces that no patch before has taken."""
+
+    rest: Literal[True]
+
+
+class Ends(Strict):
+    """The ends of chosen blocks: at the plane (z-) or at the end of the extrusion (z+)."""
+
+    ends: Literal["z-", "z+"]
+    ids: list[str] = Field(min_length=1)
+
+
+CornerSelector: TypeAlias = Ids | At
+BlockSelector: TypeAlias = Ids | At | Everything
+EdgeSelector: TypeAlias = EdgeIds | At | On | OnSide | Around | Everything
+
+
+def coordinates(values: Sequence[float | str], unit: str) -> Place:
+    """Read x, y and perhaps z as a place in the project's unit."""
+    numbers = [length(v, unit) for v in values]
+    return numbers[0], numbers[1], numbers[2] if len(numbers) > 2 else 0.0
+
+
+def corner(model: Model, selector: CornerSelector) -> str:
+    """Find one corner."""
+    model.need_blocks()
+    if isinstance(selector, Ids):
+        (found,) = _known(model, selector.ids[:1], list(model.layout.corners), "corner")
+        return found
+    names = list(model.layout.corners)
+    return names[_nearest(model.layout.places(names), coordinates(selector.at, model.unit))]
+
+
+def blocks(model: Model, selector: BlockSelector) -> list[str]:
+    """Find blocks, hollow ones too."""
+    model.need_blocks()
+    names = list(model.layout.blocks)
+    if isinstance(selector, Everything):
+        return names
+    if isinstance(selector, Ids):
+        whole = [piece for name in selector.ids for piece in model.parts(name)]
+        return _known(model, [str(n) for n in whole], names, "block")
+    centres = np.array([model.layout.centre(b) for b in names])
+    return [names[_nearest(centres, coordinates(selector.at, model.unit))]]
+
+
+def edges(model: Model, selector: EdgeSelector) -> list[tuple[str, str]]:
+    """Find edges; those named by ids or by a place keep that way, others run in sorted order."""
+    model.need_blocks()
+    layout = model.layout
+    if isinstance(selector, EdgeIds):
+        found = [way for named in selector.edges for way in _edge_pieces(model, named)]
+    elif isinstance(selector, At):
+        names = list(layout.edges)
+        half = np.array([0.5])
+        middles = np.array([edge_path(layout, model.guides, e).at(half)[0] for e in names])
+        found = [
+            _directed(
+                model, names[_nearest(middles, coordinates(selector.at, model.unit))], selector
+            )
+        ]
+    elif isinstance(selector, On):
+        found = [edge for edge, follow in layout.follows.items() if follow.guide == selector.on]
+        if not found:
+            had = ", ".join(sorted({f.guide for f in layout.follows.values()})) or "none"
+            raise NothingFound(
+                f"no edge follows “{selector.on}”", remedy=f"guides that edges follow: {had}"
+            )
+    elif isinstance(selector, OnSide):
+        found = on_side(model, selector.side)
+    elif isinstance(selector, Around):
+        found = _around(model, set(blocks(model, selector.around)))
+    else:
+        found = list(layout.edges)
+    return found
+
+
+def tier(model: Model, selector: EdgeSelector) -> tuple[Tier, tuple[str, str]]:
+    """Find a tier by an edge of it, and that edge as it was named: the tier runs its way."""
+    named = edges(model, selector)[0]
+    return tier_of(model.tiers, edge_of(*named)), named
+
+
+def on_side(model: Model, side: EndName) -> list[Edge]:
+    """Find the outer plane edges that lie on an extreme side of the layout."""
+    layout = model.layout
+    axis = "xyz".index(side[0])
+    if axis == 2:
+        raise NothingFound(
+            f"{side} has no edges in the plane", remedy="name it as a patch after the extrusion"
+        )
+    places = layout.places(layout.corners)[:, axis]
+    extreme = places.max() if side[1] == "+" else places.min()
+    near = SAME_PLACE * layout.size()
+    found = [
+        edge_of(*edge)
+        for edge in layout.outer
+        if np.all(np.abs(layout.places(edge)[:, axis] - extreme) <= near)
+    ]
+    if not found:
+        raise NothingFound(
+            f"no outer edge lies on the side {side}", remedy="choose the edges themselves"
+        )
+    return found
+
+
+def _directed(model: Model, edge: Edge, selector: At) -> tuple[str, str]:
+    ends = model.layout.places(edge)
+    if selector.start is not None:
+        turned = _nearest(ends, coordinates(selector.start, model.unit)) == 1
+    else:
+        step = ends[1] - ends[0]
+        lead = int(np.argmax(np.abs(step) > SAME_PLACE * model.layout.size()))
+        turned = bool(step[lead] < 0)
+    return (edge[1], edge[0]) if turned else edge
+
+
+def _around(model: Model, chosen: set[str]) -> list[Edge]:
+    return [
+        edge_of(*side)
+        for side, uses in model.layout.sides.items()
+        if sum(use.block in chosen for use in uses) == 1
+    ]
+
+
+def _nearest(places: Floats, to: Place) -> int:
+    return int(np.argmin(np.linalg.norm(places - np.array(to), axis=1)))
+
+
+def _edge_pieces(model: Model, named: tuple[str, str]) -> list[tuple[str, str]]:
+    edge = edge_of(*named)
+    whole = [piece for piece in model.parts(edge) if isinstance(piece, tuple)]
+    if whole == [edge]:
+        _known(model, [f"{edge[0]}–{edge[1]}"], [f"{a}–{b}" for a, b in model.layout.edges], "edge")
+        return [named]
+    return [piece for piece in whole if piece in model.layout.edges]
+
+
+def _known(model: Model, wanted: list[str], known: list[str], noun: str) -> list[str]:
+    there = set(known)
+    lost = [name for name in wanted if name not in there]
+    if lost:
+        labels = [model.layout.labels.get(name, name) for name in known]
+        shown = ", ".join(labels[:6]) + (" …" if len(labels) > 6 else "")
+        raise NothingFound(
+            f"the {noun} “{lost[0]}” is not there",
+            remedy=f"there are {len(known)} {noun}s: {shown}",
+        )
+    return wanted
