@@ -22,7 +22,7 @@ class PlodekError(Exception):
     def __str__(self) -> str:
         """Give one clear sentence or two, without line breaks."""
         head = f"{self.where}: {self.what}" if self.where else self.what
-        parts = [head.rstrip(".") + "."]
+        parts = [head[0].upper() + head[1:].rstrip(".") + "."]
         if self.remedy:
             parts.append(self.remedy[0].upper() + self.remedy[1:].rstrip(".") + ".")
         return " ".join(parts)

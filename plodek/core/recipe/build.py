@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import TypeAlias
 
 
 from plodek.core.arrays import Floats
@@ -11,8 +12,11 @@ from plodek.core.blocks.extrude import extruded
 from plodek.core.blocks.layout import edge_of
 from plodek.core.grid.fill import fill_plane
 from plodek.core.grid.grid import BlockSide, Grid, PatchFaces, interfaces_of, lifted, outer_sides
-from plodek.core.recipe.model import Model
+from plodek.core.recipe.model import Model, Patch
 from plodek.core.smooth.smooth import Smoothed, Watch, smooth
+
+#: What an outer face of the grid came from: a plane edge, or an end (0 or 1) of a block.
+Origin: TypeAlias = tuple[str, str] | tuple[str, int]
 
 
 @dataclass(frozen=True)
@@ -49,27 +53,29 @@ def assemble(model: Model, plane: Mapping[str, Floats]) -> Grid:
         heights = model.lift.law.nodes(model.lift.count, model.lift.depth) * model.lift.depth
         blocks = lifted(blocks, heights)
         layout = extruded(model.layout, model.lift.depth)
-    sides = _sides_by_origin(model)
+    sides = sides_by_origin(model)
     of_edges, of_ends = model.patch_of
     if not model.lift:
         of_ends = {}
     members: dict[str, list[BlockSide]] = {p.name: [] for p in model.patches}
-    for origin, patch in (*of_edges.items(), *of_ends.items()):
+    owners: dict[Origin, Patch] = {**of_edges, **of_ends}
+    for origin, patch in owners.items():
         members[patch.name].append(sides[origin])
     patches = tuple(
         PatchFaces(p.name, p.type, tuple(members[p.name])) for p in model.patches if members[p.name]
     )
     edges, ends = model.unnamed
-    unnamed = tuple(sides[origin] for origin in (*edges, *(ends if model.lift else [])))
+    free: list[Origin] = [*edges, *(ends if model.lift else [])]
+    unnamed = tuple(sides[origin] for origin in free)
     names = tuple(model.layout.filled)
     xyz = tuple(blocks[name] for name in names)
     return Grid(3 if model.lift else 2, names, xyz, interfaces_of(layout), patches, unnamed)
 
 
-def _sides_by_origin(model: Model) -> dict[tuple[str, str] | tuple[str, int], BlockSide]:
+def sides_by_origin(model: Model) -> dict[Origin, BlockSide]:
     """Give the grid's block side of every outer plane edge and every block end."""
     index = {name: n for n, name in enumerate(model.layout.filled)}
-    found: dict[tuple[str, str] | tuple[str, int], BlockSide] = {
+    found: dict[Origin, BlockSide] = {
         edge_of(*side): block_side for side, block_side in outer_sides(model.layout).items()
     }
     for name, n in index.items():

@@ -1,0 +1,324 @@
+"""The messages of the API, as pydantic models; the TypeScript types are generated from them."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Numbers = list[float]
+Pair = list[str]
+
+
+class Message(BaseModel):
+    """What all messages share: unknown fields are errors."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Problem(BaseModel):
+    """An error as RFC 9457 has it: what is wrong, where, and what helps."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    what: str = ""
+    where: str = ""
+    remedy: str = ""
+    rows: list[int] = []
+    project: ProjectOut | None = None
+
+
+class ProjectOut(Message):
+    """A project on the shelf; ``facts`` sums up its grid where it has been built."""
+
+    id: int
+    name: str
+    changed: float
+    revision: int
+    steps: int
+    facts: dict[str, Any] | None = None
+
+
+class ProjectIn(Message):
+    """A new project: empty, or from the demo."""
+
+    name: str = Field(min_length=1, max_length=120)
+    demo: bool = False
+
+
+class NameIn(Message):
+    """A new name."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class RecipeOut(Message):
+    """A recipe at a revision."""
+
+    project: int
+    name: str
+    revision: int
+    steps: list[dict[str, Any]]
+    can_undo: bool
+    can_redo: bool
+    files: list[str]
+
+
+class RecipeIn(Message):
+    """New steps, and the revision they are based on."""
+
+    base: int
+    steps: list[dict[str, Any]] = Field(max_length=2000)
+
+
+class BaseIn(Message):
+    """The revision an undo or redo is based on."""
+
+    base: int
+
+
+class PreviewIn(Message):
+    """Steps to try without keeping them; the effect is told against other steps."""
+
+    steps: list[dict[str, Any]] = Field(max_length=2000)
+    against: list[dict[str, Any]] = Field(default=[], max_length=2000)
+
+
+class StepState(Message):
+    """How a step fared; later ones wait behind a failed one."""
+
+    state: Literal["ok", "error", "waiting"]
+    title: str = ""
+    error: str = ""
+    labels: dict[str, str] = {}
+
+
+class GuideOut(Message):
+    """A guide: its kind, size, and places that draw it."""
+
+    name: str
+    kind: str
+    length: float
+    closed: bool
+    points: int
+    low: Numbers
+    high: Numbers
+    xyz: list[Numbers]
+    corners: Numbers
+
+
+class CornerOut(Message):
+    """A corner and what holds it."""
+
+    id: str
+    label: str
+    xyz: Numbers
+    sign: Literal["free", "pinned", "guide"]
+    guide: str | None
+    fraction: float | None
+
+
+class EdgeOut(Message):
+    """An edge: where it stands, its path, and its cells from its first corner."""
+
+    id: Pair
+    label: str
+    tier: str
+    state: Literal["outer", "inner", "hollow"]
+    follows: str | None
+    length: float
+    path: list[Numbers]
+    nodes: Numbers
+    law: str
+    own: bool
+
+
+class BlockOut(Message):
+    """A block with its cells."""
+
+    id: str
+    label: str
+    corners: list[str]
+    hollow: bool
+    cells: list[int]
+    centre: Numbers
+
+
+class TierOut(Message):
+    """A tier: its count and the range of its cells, and the steps that last set its count and its law."""
+
+    label: str
+    count: int
+    locked: bool
+    edges: list[Pair]
+    shortest: float
+    longest: float
+    smallest: float
+    largest: float
+    growth: float
+    count_step: str | None
+    law_step: str | None
+
+
+class PatchOut(Message):
+    """A patch and the faces it takes."""
+
+    name: str
+    type: str
+    edges: list[Pair]
+    ends: list[str]
+    faces: int
+
+
+class Effect(Message):
+    """A recipe's state in numbers, for “If you keep this”; the angles are those of the filled plane."""
+
+    cells: int
+    blocks: int
+    folded: int
+    smallest_angle: float
+    largest_angle: float
+    jump: float
+
+
+class ModelOut(Message):
+    """A model for the screen, in the project's unit."""
+
+    unit: str
+    steps: list[StepState]
+    guides: list[GuideOut]
+    corners: list[CornerOut]
+    edges: list[EdgeOut]
+    blocks: list[BlockOut]
+    tiers: list[TierOut]
+    patches: list[PatchOut]
+    unnamed_edges: list[Pair]
+    unnamed_ends: list[str]
+    unnamed_faces: int
+    faces: int
+    depth: float | None
+    layers: int
+    cells: int
+    smoothing: int
+    limits: dict[str, float]
+
+
+class PreviewOut(Message):
+    """What trying steps gives: the model after them, and the effect before and after."""
+
+    model: ModelOut
+    failed: int | None
+    error: str
+    before: Effect | None
+    after: Effect | None
+
+
+class MetricOut(Message):
+    """A metric over the whole grid, with its limit at the gate."""
+
+    key: str
+    label: str
+    unit: str
+    better: Literal["high", "low"]
+    worst: float
+    mean: float
+    best: float
+    limit: float | None
+    missed: int
+    sentence: str
+
+
+class CellOut(Message):
+    """A cell: where it is, and its corners in the order of the core's tables."""
+
+    block: str
+    index: list[int]
+    value: float
+    at: Numbers
+    corners: list[Numbers]
+
+
+class RunOut(Message):
+    """What a smoothing run reached."""
+
+    sweeps: int
+    move: float
+    folded: int
+    note: str
+    heights_off: float
+    heights_within: float
+    angles_within: float
+    held: int
+
+
+class QualityOut(Message):
+    """The quality of a grid: summary and gate, and the histogram and worst cells of one metric."""
+
+    cells: int
+    folded: int
+    passed: bool
+    volume: float
+    metrics: list[MetricOut]
+    metric: str
+    bounds: Numbers
+    counts: list[int]
+    worst: list[CellOut]
+    runs: list[RunOut]
+
+
+class CellsOut(Message):
+    """Cells of a bar of the histogram."""
+
+    cells: list[CellOut]
+    all: int
+
+
+class BuildIn(Message):
+    """Steps to build: those of the recipe at ``base``, or with a step more to keep once it has run."""
+
+    base: int
+    steps: list[dict[str, Any]] = Field(max_length=2000)
+    keep: bool = False
+
+
+class HandoffIn(Message):
+    """How to hand off."""
+
+    formats: list[Literal["cgns", "vtk"]] = ["cgns", "vtk"]
+    unit: Literal["m", "cm", "mm", "in", "ft"] | None = None
+    scale: float = Field(default=1.0, gt=0, allow_inf_nan=False)
+    folded_too: bool = False
+
+
+class JobOut(Message):
+    """A job: where it stands and how it ended."""
+
+    id: str
+    project: int
+    kind: str
+    state: Literal["waiting", "running", "done", "stopped", "failed"]
+    progress: dict[str, Any]
+    result: dict[str, Any]
+
+
+class FileOut(Message):
+    """A stored point file and what was read from it."""
+
+    name: str
+    title: str
+    points: int
+    closed: bool
+    low: Numbers
+    high: Numbers
+
+
+class SchemaOut(Message):
+    """The schema of recipes, and the version of the program."""
+
+    schema_: dict[str, Any] = Field(serialization_alias="schema", validation_alias="schema")
+    version: str
+
+
+Problem.model_rebuild()

@@ -1,0 +1,223 @@
+"""Models, previews, grids and their quality: all that is derived from a recipe."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+from apiflask import APIBlueprint
+from flask import Response
+from pydantic import BaseModel, Field
+
+from plodek.core.check.metrics import BY_KEY, CellValues
+from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
+from plodek.core.errors import BadValue, NotReady, PlodekError
+from plodek.core.grid.grid import Grid
+from plodek.core.handoff.handoff import facts_of
+from plodek.core.recipe.recipe import Evaluation
+from plodek.server.api.messages import (
+    CellsOut,
+    Effect,
+    MetricOut,
+    ModelOut,
+    PreviewIn,
+    PreviewOut,
+    QualityOut,
+    RunOut,
+)
+from plodek.server.api.pictures import cell_out, effect_of, grid_picture, model_out
+from plodek.server.api.presenting import engine, evaluated, reader
+from plodek.server.store import projects
+from plodek.server.store.tables import GridSummary, Project
+
+blueprint = APIBlueprint("models", __name__)
+
+#: Cells of a histogram's bar that are shown at most.
+MOST_CELLS = 400
+
+
+class UpTo(BaseModel):
+    """How far to evaluate the recipe; all of it where left out."""
+
+    upto: int | None = Field(default=None, ge=0, le=2000)
+
+
+class GridQuery(UpTo):
+    """Which grid: smoothed or as filled, with a metric for the colours."""
+
+    smoothed: bool = True
+    metric: str | None = None
+
+
+class QualityQuery(UpTo):
+    """Which metric the histogram and the worst cells are of."""
+
+    metric: str = "scaled_jacobian"
+
+
+class CellsQuery(QualityQuery):
+    """The bounds of a histogram's bar."""
+
+    low: float = Field(allow_inf_nan=False)
+    high: float = Field(allow_inf_nan=False)
+
+
+@blueprint.get("/projects/<int:project>/model")
+@blueprint.input(UpTo, location="query")
+@blueprint.output(ModelOut)
+def get_model(project: int, query_data: UpTo) -> ModelOut:
+    """Give the model of a project's recipe."""
+    return model_out(_evaluated(projects.get(project), query_data.upto))
+
+
+@blueprint.post("/projects/<int:project>/preview")
+@blueprint.input(PreviewIn)
+@blueprint.output(PreviewOut)
+def preview(project: int, json_data: PreviewIn) -> PreviewOut:
+    """Try steps without keeping them, and tell the effect."""
+    found = projects.get(project)
+    after = evaluated(found, json_data.steps)
+    before = evaluated(found, json_data.against)
+    return PreviewOut(
+        model=model_out(after),
+        failed=after.failed,
+        error=str(after.error) if after.error else "",
+        before=_effect(before),
+        after=None if after.error else _effect(after),
+    )
+
+
+@blueprint.post("/projects/<int:project>/preview/grid")
+@blueprint.input(PreviewIn)
+@blueprint.doc(responses={200: {"description": "a picture", "content": {"application/octet-stream": {}}}})
+def preview_grid(project: int, json_data: PreviewIn) -> Response:
+    """Draw the filled plane of steps that are tried."""
+    found = projects.get(project)
+    grid, _ = _grid(found, evaluated(found, json_data.steps), smoothed=False)
+    return Response(grid_picture(grid), mimetype="application/octet-stream")
+
+
+@blueprint.get("/projects/<int:project>/grid")
+@blueprint.input(GridQuery, location="query")
+@blueprint.doc(responses={200: {"description": "a picture", "content": {"application/octet-stream": {}}}})
+def get_grid(project: int, query_data: GridQuery) -> Response:
+    """Draw the grid: a binary picture; 422 “NotReady” where the smoothing has not been run yet."""
+    found = projects.get(project)
+    if query_data.metric is not None:
+        _known(query_data.metric)
+    evaluation = _evaluated(found, query_data.upto)
+    grid, cells = _grid(found, evaluation, smoothed=query_data.smoothed)
+    picture = grid_picture(grid, cells, query_data.metric, evaluation.model)
+    return Response(picture, mimetype="application/octet-stream")
+
+
+@blueprint.get("/projects/<int:project>/quality")
+@blueprint.input(QualityQuery, location="query")
+@blueprint.output(QualityOut)
+def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
+    """Measure the grid."""
+    found = projects.get(project)
+    key = _known(query_data.metric)
+    evaluation = _evaluated(found, query_data.upto)
+    grid, cells = _grid(found, evaluation)
+    limits = evaluation.model.limits
+    outcome = gate(cells, limits)
+    if query_data.upto is None and evaluation.error is None:
+        _keep_facts(found, grid, cells, outcome.passed)
+    verdicts = {v.metric.key: v for v in outcome.verdicts}
+    bounds, counts = histogram(cells, key)
+    labels = evaluation.model.layout.labels
+    return QualityOut(
+        cells=grid.cells,
+        folded=outcome.folded,
+        passed=outcome.passed,
+        volume=float(cells.volume.sum()),
+        metrics=[
+            MetricOut(
+                key=s.metric.key,
+                label=s.metric.label,
+                unit=s.metric.unit,
+                better=s.metric.better,
+                worst=_finite(s.worst),
+                mean=_finite(s.mean),
+                best=_finite(s.best),
+                limit=limits.get(s.metric.key),
+                missed=verdicts[s.metric.key].missed if s.metric.key in verdicts else 0,
+                sentence=verdicts[s.metric.key].sentence if s.metric.key in verdicts else "no limit",
+            )
+            for s in summary(cells)
+        ],
+        metric=key,
+        bounds=bounds.tolist(),
+        counts=counts,
+        worst=[cell_out(grid, c, labels[grid.names[c.block]]) for c in worst_cells(grid, cells, key)],
+        runs=_runs(found, evaluation),
+    )
+
+
+@blueprint.get("/projects/<int:project>/cells")
+@blueprint.input(CellsQuery, location="query")
+@blueprint.output(CellsOut)
+def get_cells(project: int, query_data: CellsQuery) -> CellsOut:
+    """Give the cells of a bar of the histogram."""
+    found = projects.get(project)
+    key = _known(query_data.metric)
+    evaluation = _evaluated(found, query_data.upto)
+    grid, cells = _grid(found, evaluation)
+    low, high = query_data.low, query_data.high
+    labels = evaluation.model.layout.labels
+    values = cells.of(key)
+    return CellsOut(
+        cells=[
+            cell_out(grid, c, labels[grid.names[c.block]])
+            for c in cells_between(grid, cells, key, low, high, MOST_CELLS)
+        ],
+        all=int(np.sum((values >= low) & (values <= high))),
+    )
+
+
+def _evaluated(project: Project, upto: int | None) -> Evaluation:
+    return evaluated(project, projects.steps_of(project)[:upto])
+
+
+def _grid(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> tuple[Grid, CellValues]:
+    evaluation.model.need_blocks()
+    found = engine().grid(evaluation, reader(project), smoothed=smoothed)
+    if found is None:
+        raise NotReady("the smoothing has not been run yet", remedy="let it run first")
+    return found
+
+
+def _known(metric: str) -> str:
+    if metric not in BY_KEY:
+        raise BadValue(f"“{metric}” is no metric", remedy=f"the metrics are {', '.join(BY_KEY)}")
+    return metric
+
+
+def _effect(evaluation: Evaluation) -> Effect | None:
+    try:
+        found = effect_of(evaluation.model)
+    except PlodekError:
+        return None
+    if found is not None:
+        found.jump = _finite(found.jump)
+    return found
+
+
+def _runs(project: Project, evaluation: Evaluation) -> list[RunOut]:
+    key = engine().plane_key(evaluation.recipe, reader(project))
+    plane = engine().plane(key) if key else None
+    return [RunOut(**run.__dict__) for run in plane[1]] if plane else []
+
+
+def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -> None:
+    facts: dict[str, Any] = facts_of(grid, cells)
+    shelf = {k: facts[k] for k in ("cells", "blocks", "folded", "unnamed_faces")} | {"passed": passed}
+    key = f"{project.id}.{project.revision}"
+    GridSummary.replace(key=key, facts=json.dumps(shelf)).execute()
+
+
+def _finite(value: float) -> float:
+    """JSON knows no infinity: a ratio over a cell without volume is told as 1e30."""
+    return value if np.isfinite(value) else 1e30

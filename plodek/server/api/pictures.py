@@ -1,0 +1,353 @@
+"""Turning models and grids into what the screen shows: messages, and binary pictures of a grid.
+
+A picture is one binary message: the length of a JSON index (uint32, little endian), the index padded
+to 4 bytes, then the arrays one after the other. Only faces are sent, never the volume: the cells of a
+plane grid, or the outer faces of one in space.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Any, cast
+
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.blocks.edge_path import EdgePath
+from plodek.core.blocks.layout import Edge, edge_of
+from plodek.core.check.metrics import CellValues, measure
+from plodek.core.check.quality import WorstCell
+from plodek.core.grid.grid import BlockSide, Grid
+from plodek.core.recipe.build import plane_grid, sides_by_origin
+from plodek.core.recipe.model import Model
+from plodek.core.recipe import selectors
+from plodek.core.recipe.recipe import Evaluation
+from plodek.core.recipe.spacing_steps import Count, Space
+from plodek.core.shape.guide import Curve, Point, drawn
+from plodek.server.api.messages import (
+    BlockOut,
+    CellOut,
+    CornerOut,
+    EdgeOut,
+    Effect,
+    GuideOut,
+    ModelOut,
+    PatchOut,
+    StepState,
+    TierOut,
+)
+
+_CURVED = np.linspace(0.0, 1.0, 33)
+_STRAIGHT = np.array([0.0, 1.0])
+#: A face of no patch, in the list of face groups.
+UNNAMED = 65535
+
+
+def model_out(evaluation: Evaluation) -> ModelOut:
+    """Give the model after the last step that could be applied, with the state of all steps."""
+    model, layout = evaluation.model, evaluation.model.layout
+    of_edges, of_ends = model.patch_of
+    faces = _face_counts(model)
+    laid = model.laid if layout.blocks else None
+    return ModelOut(
+        unit=model.unit,
+        steps=_steps(evaluation),
+        guides=[_guide(name, guide) for name, guide in model.guides.items()],
+        corners=[
+            CornerOut(id=c, label=layout.labels[c], xyz=list(k.xyz), sign=k.sign, guide=k.guide, fraction=k.fraction)
+            for c, k in layout.corners.items()
+        ],
+        edges=_edges(model) if laid else [],
+        blocks=[_block(model, name) for name in layout.blocks],
+        tiers=_tiers(evaluation) if laid else [],
+        patches=[
+            PatchOut(
+                name=p.name,
+                type=p.type,
+                edges=[list(e) for e, owner in of_edges.items() if owner is p],
+                ends=[f"{b}|{end}" for (b, end), owner in of_ends.items() if owner is p],
+                faces=sum(faces[e] for e, owner in (*of_edges.items(), *of_ends.items()) if owner is p),
+            )
+            for p in model.patches
+        ],
+        unnamed_edges=[list(e) for e in model.unnamed[0]],
+        unnamed_ends=[f"{b}|{end}" for b, end in model.unnamed[1]],
+        unnamed_faces=sum(faces[e] for e in (*model.unnamed[0], *model.unnamed[1])),
+        faces=sum(faces.values()),
+        depth=model.lift.depth if model.lift else None,
+        layers=model.lift.count if model.lift else 0,
+        cells=model.cells if laid else 0,
+        smoothing=len(model.smoothing),
+        limits=dict(model.limits),
+    )
+
+
+def _steps(evaluation: Evaluation) -> list[StepState]:
+    """Tell each step's state, with the labels of the entities it names, as they were when it was applied."""
+    states = []
+    for number, step in enumerate(evaluation.recipe.steps):
+        before = evaluation.models[min(number, len(evaluation.models)) - 1] if number and evaluation.models else Model()
+        labels = before.layout.labels
+        tiers = {e: t.label for t in before.tiers for e in t.edges} if before.layout.blocks else {}
+        named = _named(step.model_dump(mode="json"), labels, tiers)
+        if evaluation.failed is None or number < evaluation.failed:
+            states.append(StepState(state="ok", labels=named))
+        elif number == evaluation.failed and evaluation.error is not None:
+            error = evaluation.error
+            states.append(StepState(state="error", title=error.title, error=str(error), labels=named))
+        else:
+            states.append(StepState(state="waiting", labels=named))
+    return states
+
+
+def _named(value: Any, labels: dict[str, str], tiers: dict[Edge, str]) -> dict[str, str]:
+    """Collect friendly labels for the ids anywhere in a step."""
+    found: dict[str, str] = {}
+    if isinstance(value, dict):
+        for part in value.values():
+            found |= _named(part, labels, tiers)
+    elif isinstance(value, list):
+        if len(value) == 2 and all(isinstance(v, str) and v in labels for v in value):
+            edge = edge_of(value[0], value[1])
+            if edge in tiers:
+                found["|".join(value)] = f"{tiers[edge]} ({labels[value[0]]}→{labels[value[1]]})"
+        for part in value:
+            found |= _named(part, labels, tiers)
+    elif isinstance(value, str) and value in labels:
+        found[value] = labels[value]
+    return found
+
+
+def _guide(name: str, guide: Curve | Point) -> GuideOut:
+    if isinstance(guide, Point):
+        at = list(guide.xyz)
+        return GuideOut(
+            name=name, kind="point", length=0, closed=False, points=1, low=at, high=at, xyz=[at], corners=[]
+        )
+    xyz = drawn(guide)
+    return GuideOut(
+        name=name,
+        kind=type(guide).__name__.lower(),
+        length=guide.length,
+        closed=guide.closed,
+        points=len(guide.points),
+        low=xyz.min(axis=0).tolist(),
+        high=xyz.max(axis=0).tolist(),
+        xyz=xyz.tolist(),
+        corners=guide.corners.tolist(),
+    )
+
+
+def _edges(model: Model) -> list[EdgeOut]:
+    layout, laid = model.layout, model.laid
+    outer = {edge_of(*side) for side in layout.outer}
+    tiers = {e: t.label for t in model.tiers for e in t.edges}
+    found = []
+    for edge in layout.edges:
+        path = laid.paths.get(edge)
+        state = "hollow" if path is None else ("outer" if edge in outer else "inner")
+        if path is None:
+            path = EdgePath(*(np.array(layout.corners[c].xyz) for c in edge))
+        law = model.spacing.laws.get(edge)
+        follow = layout.follows.get(edge)
+        found.append(
+            EdgeOut(
+                id=list(edge),
+                label=f"{layout.labels[edge[0]]}–{layout.labels[edge[1]]}",
+                tier=tiers[edge],
+                state=cast(Any, state),
+                follows=follow.guide if follow else None,
+                length=path.length,
+                path=path.at(_STRAIGHT if path.curve is None else _CURVED).tolist(),
+                nodes=laid.nodes[edge].tolist() if edge in laid.nodes else [],
+                law=law.law if law else "uniform",
+                own=_own_law(model, edge),
+            )
+        )
+    return found
+
+
+def _own_law(model: Model, edge: Edge) -> bool:
+    """Whether an edge's law differs from that of its tier's first edge."""
+    tier = next(t for t in model.tiers if edge in t.edges)
+    ours, first = model.spacing.laws.get(edge), model.spacing.laws.get(tier.first)
+    if ours is None or first is None:
+        return ours is not first
+    return ours != (first if tier.edges[edge] == tier.edges[tier.first] else first.turned())
+
+
+def _block(model: Model, name: str) -> BlockOut:
+    block = model.layout.blocks[name]
+    c, counts = block.corners, model.laid.counts
+    return BlockOut(
+        id=name,
+        label=model.layout.labels[name],
+        corners=list(c),
+        hollow=block.hollow,
+        cells=[counts[edge_of(c[0], c[1])], counts[edge_of(c[0], c[2])]],
+        centre=model.layout.centre(name).tolist(),
+    )
+
+
+def _tiers(evaluation: Evaluation) -> list[TierOut]:
+    model = evaluation.model
+    laid, found = model.laid, []
+    counted, ruled = _setters(evaluation)
+    for tier in model.tiers:
+        sizes = [np.diff(laid.nodes[e]) * laid.paths[e].length for e in tier.edges if e in laid.nodes]
+        lengths = [laid.paths[e].length for e in tier.edges if e in laid.paths]
+        growths = [np.maximum(d[1:] / d[:-1], d[:-1] / d[1:]).max(initial=1.0) for d in sizes]
+        found.append(
+            TierOut(
+                label=tier.label,
+                count=laid.counts[tier.first],
+                locked=tier.label in laid.locked,
+                edges=[list(e) for e in tier.edges],
+                shortest=min(lengths, default=0),
+                longest=max(lengths, default=0),
+                smallest=float(min((d.min() for d in sizes), default=0)),
+                largest=float(max((d.max() for d in sizes), default=0)),
+                growth=float(max(growths, default=1)),
+                count_step=next((counted[e] for e in tier.edges if e in counted), None),
+                law_step=next((ruled[e] for e in tier.edges if e in ruled), None),
+            )
+        )
+    return found
+
+
+def _setters(evaluation: Evaluation) -> tuple[dict[Edge, str], dict[Edge, str]]:
+    """Find the step that last set each edge's count, and its law."""
+    counted: dict[Edge, str] = {}
+    ruled: dict[Edge, str] = {}
+    for step, before in zip(evaluation.recipe.steps[1:], evaluation.models, strict=False):
+        if isinstance(step, Count | Space) and len(evaluation.models) > evaluation.recipe.steps.index(step):
+            tier, _ = selectors.tier(before, step.tier)
+            if step.cells is not None or step.kind == "space" and step.growth and (step.first or step.last):
+                counted |= dict.fromkeys(tier.edges, step.id)
+            if isinstance(step, Space):
+                ruled |= dict.fromkeys(tier.edges, step.id)
+    return counted, ruled
+
+
+def _face_counts(model: Model) -> dict[Any, int]:
+    """Count the cell faces of every outer plane edge and block end."""
+    if not model.layout.blocks:
+        return {}
+    counts = model.laid.counts
+    depth = model.lift.count if model.lift else 1
+    found: dict[Any, int] = {edge_of(*side): counts[edge_of(*side)] * depth for side in model.layout.outer}
+    if model.lift:
+        for name in model.layout.filled:
+            ci, cj = _block(model, name).cells
+            found |= {(name, end): ci * cj for end in (0, 1)}
+    return found
+
+
+def effect_of(model: Model) -> Effect | None:
+    """Give the effect of a model in numbers; None before there are blocks."""
+    if not model.layout.blocks:
+        return None
+    cells = measure(plane_grid(model))
+    return Effect(
+        cells=model.cells,
+        blocks=len(model.layout.filled),
+        folded=int(cells.folded.sum()),
+        smallest_angle=float(cells.of("smallest_angle").min()),
+        largest_angle=float(cells.of("largest_angle").max()),
+        jump=float(cells.of("volume_ratio").max()),
+    )
+
+
+def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
+    """Give a cell with its corners."""
+    i, j, k = (n - 1 for n in cell.index)
+    box = grid.xyz[cell.block][i : i + 2, j : j + 2, k : k + 2]
+    corners = box.transpose(2, 1, 0, 3).reshape(-1, 3)
+    return CellOut(
+        block=label, index=list(cell.index), value=_finite(cell.value), at=list(cell.at), corners=corners.tolist()
+    )
+
+
+def _finite(value: float) -> float:
+    """JSON knows no infinity: a ratio over a cell without volume is told as 1e30."""
+    return value if np.isfinite(value) else 1e30
+
+
+def packed(index: dict[str, Any], arrays: dict[str, np.ndarray[Any, Any]]) -> bytes:
+    """Pack arrays with a JSON index that says where each lies."""
+    places, parts, start = {}, [], 0
+    for name, array in arrays.items():
+        data = np.ascontiguousarray(array).tobytes()
+        places[name] = {"type": array.dtype.name, "start": start, "length": int(array.size)}
+        pad = -len(data) % 4
+        parts.append(data + b"\0" * pad)
+        start += len(data) + pad
+    head = json.dumps(index | {"arrays": places}).encode()
+    head += b" " * (-len(head) % 4)
+    return b"".join([np.uint32(len(head)).tobytes(), head, *parts])
+
+
+def grid_picture(
+    grid: Grid, cells: CellValues | None = None, metric: str | None = None, model: Model | None = None
+) -> bytes:
+    """Draw a grid: nodes, faces with their patch and side, lines, borders, and perhaps a metric per face.
+
+    With its model, the sides say which plane edge or block end they came from.
+    """
+    groups = _groups(grid)
+    nodes, faces, lines, borders, group, sides = [], [], [], [], [], []
+    start, face_cells = 0, []
+    starts = np.concatenate([[0], np.cumsum([grid.block_cells(b) for b in range(len(grid.xyz))])])
+    for at, (side, number) in enumerate(groups):
+        xyz = grid.side_nodes(side)
+        na, nb = xyz.shape[:2]
+        ids = start + np.arange(na * nb, dtype=np.uint32).reshape(na, nb)
+        nodes.append(xyz.reshape(-1, 3))
+        quads = np.stack([ids[:-1, :-1], ids[1:, :-1], ids[1:, 1:], ids[:-1, 1:]], axis=-1).reshape(-1, 4)
+        faces.append(quads)
+        along = np.stack([ids[:-1], ids[1:]], axis=-1).reshape(-1, 2)
+        across = np.stack([ids[:, :-1], ids[:, 1:]], axis=-1).reshape(-1, 2)
+        lines += [along, across]
+        borders += [np.stack([r[:-1], r[1:]], axis=-1) for r in (ids[0], ids[-1], ids[:, 0], ids[:, -1])]
+        group.append(np.full(len(quads), number, dtype=np.uint16))
+        sides.append(np.full(len(quads), at, dtype=np.uint16))
+        index = starts[side.block] + np.arange(grid.block_cells(side.block)).reshape(grid.shape_of(side.block))
+        face_cells.append(np.take(index, -1 if side.end else 0, axis=side.axis).ravel())
+        start += na * nb
+    places = np.concatenate(nodes)
+    origin = 0.5 * (places.min(axis=0) + places.max(axis=0))
+    arrays: dict[str, np.ndarray[Any, Any]] = {
+        "nodes": (places - origin).astype(np.float32),
+        "faces": np.concatenate(faces).astype(np.uint32),
+        "lines": np.concatenate(lines).astype(np.uint32),
+        "borders": np.concatenate(borders).astype(np.uint32),
+        "groups": np.concatenate(group),
+        "sides": np.concatenate(sides),
+    }
+    if cells is not None and metric is not None:
+        arrays["values"] = cells.of(metric)[np.concatenate(face_cells)].astype(np.float32)
+    index_out = {
+        "dim": grid.dim,
+        "cells": grid.cells,
+        "origin": origin.tolist(),
+        "patches": [p.name for p in grid.patches],
+        "origins": _origins(model, [side for side, _ in groups]) if model and grid.dim == 3 else [],
+    }
+    return packed(index_out, arrays)
+
+
+def _origins(model: Model, sides: list[BlockSide]) -> list[str]:
+    names = {side: "|".join(map(str, origin)) for origin, side in sides_by_origin(model).items()}
+    return [names[side] for side in sides]
+
+
+def _groups(grid: Grid) -> list[tuple[BlockSide, int]]:
+    if grid.dim == 2:
+        return [(BlockSide(b, 2, 0), UNNAMED) for b in range(len(grid.xyz))]
+    named = [(side, n) for n, patch in enumerate(grid.patches) for side in patch.sides]
+    return named + [(side, UNNAMED) for side in grid.unnamed]
+
+
+def plane_picture(names: list[str], blocks: list[Floats]) -> bytes:
+    """Draw plane blocks (ni, nj, 1, 3) as a grid that is still on its way."""
+    return grid_picture(Grid(2, tuple(names), tuple(blocks)))

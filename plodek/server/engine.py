@@ -1,0 +1,149 @@
+"""Models and grids of recipes, kept so that nothing is worked out twice; all of it derived and disposable.
+
+Models are kept in memory per recipe prefix. Smoothed planes lie in the cache folder, by the hash of the
+recipe prefix that made them; lift, patches and metrics are cheap and made anew.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from threading import Lock
+
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.check.metrics import CellValues, measure
+from plodek.core.grid.grid import Grid
+from plodek.core.recipe import build as building
+from plodek.core.recipe import recipe as recipes
+from plodek.core.recipe.grid_steps import Smooth
+from plodek.core.recipe.model import Model
+from plodek.core.smooth.smooth import Smoothed, Watch
+
+ReadFile = Callable[[str], bytes]
+#: Smoothed planes and picture files older than this are thrown away, in seconds.
+KEEP = 14 * 24 * 3600.0
+
+
+@dataclass(frozen=True)
+class Run:
+    """What a smoothing run reached, in plain values."""
+
+    sweeps: int
+    move: float
+    folded: int
+    note: str
+    heights_off: float
+    heights_within: float
+    angles_within: float
+    held: int
+
+
+class Engine:
+    """Evaluates recipes and builds grids for one data folder."""
+
+    def __init__(self, folder: Path) -> None:
+        self.cache = folder / "cache"
+        self.cache.mkdir(parents=True, exist_ok=True)
+        self._evaluator = recipes.Evaluator()
+        self._lock = Lock()
+        self._planes: OrderedDict[str, tuple[dict[str, Floats], list[Run]]] = OrderedDict()
+        self._grids: OrderedDict[str, tuple[Grid, CellValues]] = OrderedDict()
+
+    def evaluate(self, recipe: recipes.Recipe, read_file: ReadFile) -> recipes.Evaluation:
+        """Evaluate a recipe."""
+        with self._lock:
+            return self._evaluator.evaluate(recipe, read_file)
+
+    def plane_key(self, recipe: recipes.Recipe, read_file: ReadFile) -> str | None:
+        """Give the key of the smoothed plane: that of the last smoothing step, None without one."""
+        found = recipes.keys(recipe, read_file)
+        last = [n for n, step in enumerate(recipe.steps) if isinstance(step, Smooth)]
+        return found[last[-1]] if last else None
+
+    def plane(self, key: str) -> tuple[dict[str, Floats], list[Run]] | None:
+        """Give a smoothed plane and its runs from the cache, None where it is not there."""
+        with self._lock:
+            if key in self._planes:
+                self._planes.move_to_end(key)
+                return self._planes[key]
+        path = self.cache / f"{key}.npz"
+        try:
+            with np.load(path, allow_pickle=False) as data:
+                runs = [Run(**r) for r in json.loads(str(data["runs"]))]
+                blocks = {name: data[name] for name in data.files if name != "runs"}
+        except (OSError, ValueError, KeyError):
+            return None
+        with self._lock:
+            self._planes[key] = blocks, runs
+            while len(self._planes) > 16:
+                self._planes.popitem(last=False)
+        return blocks, runs
+
+    @staticmethod
+    def smooth(model: Model, watch: Watch | None = None) -> tuple[dict[str, Floats], list[Run]]:
+        """Build the smoothed plane of a model, and say what its runs reached."""
+        built = building.build(replace(model, lift=None), watch)
+        blocks = dict(zip(built.grid.names, built.grid.xyz, strict=True))
+        return blocks, [_run(run) for run in built.runs]
+
+    def keep_plane(self, key: str, blocks: Mapping[str, Floats], runs: list[Run]) -> None:
+        """Write a smoothed plane to the cache, whole or not at all."""
+        handle, name = tempfile.mkstemp(dir=self.cache, suffix=".part")
+        with os.fdopen(handle, "wb") as file:
+            np.savez(file, runs=np.array(json.dumps([r.__dict__ for r in runs])), **blocks)
+        Path(name).replace(self.cache / f"{key}.npz")
+
+    def grid(
+        self, evaluation: recipes.Evaluation, read_file: ReadFile, *, smoothed: bool = True
+    ) -> tuple[Grid, CellValues] | None:
+        """Give the grid of a recipe and its metrics; None where its smoothing has not been run yet."""
+        model = evaluation.model
+        applied = evaluation.recipe.steps[: len(evaluation.models)]
+        done = evaluation.recipe.model_copy(update={"steps": applied})
+        key = f"{(recipes.keys(done, read_file) or ['none'])[-1]}-{smoothed}"
+        with self._lock:
+            if key in self._grids:
+                self._grids.move_to_end(key)
+                return self._grids[key]
+        if model.smoothing and smoothed:
+            plane_key = self.plane_key(done, read_file)
+            found = self.plane(plane_key) if plane_key else None
+            if found is None:
+                return None
+            grid = building.assemble(model, found[0])
+        else:
+            grid = building.build(replace(model, smoothing=())).grid
+        cells = measure(grid)
+        with self._lock:
+            self._grids[key] = grid, cells
+            while len(self._grids) > 6:
+                self._grids.popitem(last=False)
+        return grid, cells
+
+    def sweep_out(self) -> None:
+        """Throw away what has not been used for long."""
+        for path in self.cache.iterdir():
+            if path.is_file() and time.time() - path.stat().st_mtime > KEEP:
+                path.unlink(missing_ok=True)
+
+
+def _run(run: Smoothed) -> Run:
+    off = np.abs(run.heights / run.wished - 1) if len(run.wished) else np.empty(0)
+    return Run(
+        sweeps=run.progress.sweeps,
+        move=run.progress.move,
+        folded=run.progress.folded,
+        note=run.progress.note,
+        heights_off=float(off.max(initial=0.0)),
+        heights_within=float(np.mean(off <= 0.01)) if len(off) else 1.0,
+        angles_within=float(np.mean(np.abs(run.angles - 90) <= 3)) if len(off) else 1.0,
+        held=len(off),
+    )

@@ -1,0 +1,209 @@
+"""The long work itself, run by the worker: building grids with a live picture, and handing them off."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import time
+import traceback
+import uuid
+from collections.abc import Callable, Mapping
+from functools import cache
+from pathlib import Path
+from typing import Any, cast
+
+from plodek.core.arrays import Floats
+from plodek.core.errors import NotReady, PlodekError
+from plodek.core.handoff.handoff import Format, hand_off
+from plodek.core.recipe import recipe as recipes
+from plodek.core.smooth.smooth import Progress
+from plodek.server.api.pictures import plane_picture
+from plodek.server.engine import Engine
+from plodek.server.jobs.queue import data_folder, queue
+from plodek.server.store import projects
+from plodek.server.store.tables import Job, Project, database, open_database
+
+#: Seconds between two pictures of a running job, and without a sign of life after which it counts as dead.
+PICTURE_EVERY = 0.25
+DEAD_AFTER = 60.0
+
+
+class _Stopped(Exception):  # noqa: N818
+    """The user's stop, where nothing worth keeping has been reached."""
+
+
+@cache
+def _engine() -> Engine:
+    return Engine(data_folder())
+
+
+def ask(project: Project, kind: str, asked: dict[str, Any]) -> Job:
+    """Put a job on the queue."""
+    now = time.time()
+    job = Job.create(
+        id=uuid.uuid4().hex, project=project, kind=kind, asked=json.dumps(asked), created=now, beat=now
+    )
+    run(job.id)
+    return cast(Job, Job.get_by_id(job.id))
+
+
+def picture_path(folder: Path, job: str) -> Path:
+    """Where a running job keeps its live picture."""
+    return folder / "cache" / f"{job}.picture"
+
+
+def download_path(folder: Path, job: str) -> Path:
+    """Where a hand-off keeps its download."""
+    return folder / "cache" / f"{job}.zip"
+
+
+def end_dead_jobs() -> None:
+    """End the jobs that show no sign of life: their worker has crashed."""
+    alive = (Job.state == "running") | (Job.state == "waiting")
+    words = json.dumps({"error": "The worker stopped before the job was done. Start it again; nothing was lost."})
+    Job.update(state="failed", result=words).where(alive & (Job.beat < time.time() - DEAD_AFTER)).execute()
+
+
+@queue.task()
+def run(job_id: str) -> None:
+    """Run a job to a clear end: done, stopped, or failed with a sentence."""
+    if database.obj is None:
+        open_database(data_folder() / "plodek.db")
+    with database.connection_context() if database.obj.is_closed() else _already_open():
+        job = Job.get_by_id(job_id)
+        _mark(job, state="running")
+        try:
+            work: dict[str, Callable[[Job], tuple[str, dict[str, Any]]]] = {"build": _build, "handoff": _handoff}
+            state, result = work[job.kind](job)
+        except _Stopped:
+            state, result = "stopped", {}
+        except PlodekError as error:
+            state, result = "failed", {"error": str(error), "title": error.title}
+        except Exception:  # the job must end clearly, and the cause must reach the log
+            traceback.print_exc()
+            state, result = "failed", {"error": "Plodek made a mistake here; the log of the server has more."}
+        _mark(job, state=state, result=json.dumps(result))
+        picture_path(data_folder(), job_id).unlink(missing_ok=True)
+
+
+class _already_open:  # noqa: N801
+    def __enter__(self) -> None: ...
+
+    def __exit__(self, *_: object) -> None: ...
+
+
+def _mark(job: Job, **values: Any) -> None:
+    Job.update(beat=time.time(), **values).where(Job.id == job.id).execute()
+
+
+def _build(job: Job) -> tuple[str, dict[str, Any]]:
+    """Smooth what the steps ask for; a stop keeps the sweeps that were reached, as the step's own value."""
+    asked = json.loads(job.asked)
+    project = projects.get(job.project_id)
+    engine = _engine()
+
+    def read_file(name: str) -> bytes:
+        return projects.read_file(project, name)
+
+    recipe = recipes.of({"plodek": recipes.FORMAT, "steps": asked["steps"]})
+    evaluation = engine.evaluate(recipe, read_file)
+    applied = recipe.model_copy(update={"steps": recipe.steps[: len(evaluation.models)]})
+    key = engine.plane_key(applied, read_file)
+    if key is None:
+        raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
+    watch = _Watch(job, [s.sweeps for s in evaluation.model.smoothing])
+    plane, runs = engine.smooth(evaluation.model, watch)
+    steps = [dict(step) for step in asked["steps"]]
+    if watch.stopped:
+        if all(run.sweeps == 0 for run in runs):
+            raise _Stopped
+        reached = iter(runs)
+        for step in steps[: len(evaluation.models)]:
+            if step["kind"] == "smooth":
+                step["sweeps"] = max(next(reached).sweeps, 1)
+        applied = recipes.of({"plodek": recipes.FORMAT, "steps": steps[: len(evaluation.models)]})
+        key = cast(str, engine.plane_key(applied, read_file))
+    engine.keep_plane(key, plane, runs)
+    result: dict[str, Any] = {"runs": [run.__dict__ for run in runs]}
+    if asked["keep"] or watch.stopped:
+        try:
+            result["revision"] = projects.keep(project.id, asked["base"], steps).revision
+        except projects.Stale as error:
+            # Another tab was quicker: the browser offers the step again, and the plane is in the cache.
+            return "failed", result | {"error": str(error), "steps": steps}
+    return ("stopped" if watch.stopped else "done"), result
+
+
+class _Watch:
+    """Tells the browser how a smoothing run goes, and looks whether it shall stop."""
+
+    def __init__(self, job: Job, sweeps: list[int]) -> None:
+        self.job, self.sweeps, self.run = job, sweeps, 0
+        self.began, self.told, self.last = time.time(), 0.0, 0
+        self.stopped = False
+
+    def __call__(self, progress: Progress, picture: Callable[[], Mapping[str, Floats]]) -> bool:
+        now = time.time()
+        if progress.sweeps < self.last:
+            self.run += 1
+        self.last = progress.sweeps
+        if now - self.told < PICTURE_EVERY:
+            return not self.stopped
+        self.told = now
+        blocks = picture()
+        path = picture_path(data_folder(), self.job.id)
+        part = path.with_suffix(".part")
+        part.write_bytes(plane_picture(list(blocks), list(blocks.values())))
+        part.replace(path)
+        whole = self.sweeps[min(self.run, len(self.sweeps) - 1)]
+        left = (now - self.began) / progress.sweeps * (whole - progress.sweeps)
+        told = {
+            "run": self.run + 1,
+            "runs": len(self.sweeps),
+            "sweeps": progress.sweeps,
+            "of": whole,
+            "move": progress.move,
+            "folded": progress.folded,
+            "heights_off": progress.heights_off,
+            "seconds_left": left,
+            "picture": int(now * 1000),
+        }
+        _mark(self.job, progress=json.dumps(told))
+        self.stopped = bool(Job.get_by_id(self.job.id).stop)
+        return not self.stopped
+
+
+def _handoff(job: Job) -> tuple[str, dict[str, Any]]:
+    """Write the files of a hand-off and pack them as one download."""
+    asked = json.loads(job.asked)
+    project = projects.get(job.project_id)
+    engine = _engine()
+
+    def read_file(name: str) -> bytes:
+        return projects.read_file(project, name)
+
+    evaluation = engine.evaluate(projects.recipe_of(project), read_file)
+    if evaluation.error is not None:
+        raise evaluation.error
+    found = engine.grid(evaluation, read_file)
+    if found is None:
+        raise NotReady("the smoothing has not been run yet", remedy="let it run first (Smooth)")
+    folder = engine.cache / f"{job.id}.files"
+    name = "-".join("".join(c if c.isalnum() else " " for c in project.name).split()).lower()[:60] or "grid"
+    try:
+        done = hand_off(
+            found[0],
+            folder,
+            name=name,
+            unit=evaluation.model.unit,
+            limits=evaluation.model.limits,
+            formats=cast(tuple[Format, ...], tuple(asked["formats"])),
+            file_unit=asked["unit"],
+            scale=asked["scale"],
+            folded_too=asked["folded_too"],
+        )
+        shutil.make_archive(str(download_path(data_folder(), job.id).with_suffix("")), "zip", folder)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+    files = [str(f.relative_to(folder)) for f in done.files]
+    return "done", {"name": f"{name}.zip", "files": files, "facts": done.facts}

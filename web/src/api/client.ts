@@ -1,0 +1,87 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+type Schemas = components["schemas"];
+export type Project = Schemas["ProjectOut"];
+export type RecipeState = Schemas["RecipeOut"];
+export type Model = Schemas["ModelOut"];
+export type Corner = Model["corners"][number];
+export type Edge = Model["edges"][number];
+export type Block = Model["blocks"][number];
+export type Tier = Model["tiers"][number];
+export type Guide = Model["guides"][number];
+export type Preview = Schemas["PreviewOut"];
+export type Effect = NonNullable<Preview["after"]>;
+export type Quality = Schemas["QualityOut"];
+export type Cell = Quality["worst"][number];
+export type Job = Schemas["JobOut"];
+export type PointFile = Schemas["FileOut"];
+
+/** A step as the recipe holds it: a kind, an id, and the fields of its kind. */
+export interface Step {
+  kind: string;
+  id: string;
+  [field: string]: unknown;
+}
+
+/** An error of the server: RFC 9457, with where it is and what helps. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+    readonly rows: number[] = [],
+  ) {
+    super(detail);
+  }
+}
+
+const client = createClient<paths>({ baseUrl: "/" });
+export const http = client;
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+const problemOf = (error: unknown, response: Response): Problem => {
+  const body = (error ?? {}) as { detail?: string; rows?: number[] };
+  const words =
+    body.detail ?? `The server answered with ${response.status}; look whether it still runs.`;
+  return new Problem(response.status, words, body.rows ?? []);
+};
+
+/** Gives the data of an answer, or throws its problem. */
+export async function taken<T>(answer: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await answer;
+  if (!response.ok) throw problemOf(error, response);
+  return data as T;
+}
+
+/** Fetches a binary answer; a body is sent as JSON. */
+export async function binary(
+  url: string,
+  body?: unknown,
+  signal?: AbortSignal,
+): Promise<ArrayBuffer> {
+  const response = await fetch(url, {
+    method: body === undefined ? "GET" : "POST",
+    headers: body === undefined ? {} : { "Content-Type": "application/json" },
+    body: body === undefined ? undefined : JSON.stringify(body),
+    signal,
+  });
+  if (!response.ok) throw problemOf(await response.json().catch(() => null), response);
+  return response.arrayBuffer();
+}
+
+/** Stores a point file; throws the problem that names its bad rows. */
+export async function sendFile(project: number, file: File): Promise<PointFile> {
+  const url = `/api/projects/${project}/files?name=${encodeURIComponent(file.name)}`;
+  const response = await fetch(url, {
+    method: "POST",
+    headers: { "Content-Type": "application/octet-stream" },
+    body: file,
+  });
+  if (!response.ok) throw problemOf(await response.json().catch(() => null), response);
+  return response.json();
+}

@@ -1,0 +1,141 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { unpacked } from "../model/picture";
+import { kindsOf } from "../model/schema";
+import { binary, http, Problem, type RecipeState, type Step, taken } from "./client";
+
+const path = (project: number) => ({ params: { path: { project } } });
+
+export const useSchema = () =>
+  useQuery({
+    queryKey: ["schema"],
+    queryFn: async () => {
+      const found = await taken(http.GET("/api/schema"));
+      return { kinds: kindsOf(found.schema), version: found.version };
+    },
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const useRecipe = (project: number) =>
+  useQuery({
+    queryKey: ["recipe", project],
+    queryFn: () => taken(http.GET("/api/projects/{project}/recipe", path(project))),
+    refetchOnWindowFocus: true,
+  });
+
+export const useModel = (project: number, revision: number | undefined, upto: number | null) =>
+  useQuery({
+    queryKey: ["model", project, revision, upto],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/model", {
+          params: { path: { project }, query: upto === null ? {} : { upto } },
+        }),
+      ),
+    enabled: revision !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** Asks what a draft would do; the last answer stays until the next is there. */
+export const usePreview = (project: number, steps: Step[] | null, against: Step[]) =>
+  useQuery({
+    queryKey: ["preview", project, JSON.stringify(steps), JSON.stringify(against)],
+    queryFn: () =>
+      taken(
+        http.POST("/api/projects/{project}/preview", {
+          ...path(project),
+          body: { steps: steps ?? [], against },
+        }),
+      ),
+    enabled: steps !== null,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+export const usePreviewGrid = (project: number, steps: Step[] | null) =>
+  useQuery({
+    queryKey: ["preview grid", project, JSON.stringify(steps)],
+    queryFn: async ({ signal }) =>
+      unpacked(
+        await binary(`/api/projects/${project}/preview/grid`, { steps, against: [] }, signal),
+      ),
+    enabled: steps !== null,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+export interface GridWish {
+  upto: number | null;
+  smoothed: boolean;
+  metric: string | null;
+}
+
+export const useGrid = (
+  project: number,
+  revision: number | undefined,
+  wish: GridWish,
+  enabled: boolean,
+) =>
+  useQuery({
+    queryKey: ["grid", project, revision, wish],
+    queryFn: async ({ signal }) => {
+      const query = new URLSearchParams({ smoothed: String(wish.smoothed) });
+      if (wish.upto !== null) query.set("upto", String(wish.upto));
+      if (wish.metric !== null) query.set("metric", wish.metric);
+      return unpacked(await binary(`/api/projects/${project}/grid?${query}`, undefined, signal));
+    },
+    enabled: enabled && revision !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+export const useQuality = (
+  project: number,
+  revision: number | undefined,
+  upto: number | null,
+  metric: string,
+  enabled: boolean,
+) =>
+  useQuery({
+    queryKey: ["quality", project, revision, upto, metric],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/quality", {
+          params: { path: { project }, query: upto === null ? { metric } : { metric, upto } },
+        }),
+      ),
+    enabled: enabled && revision !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** Keeps steps, undoes and redoes. A stale edit brings the newer recipe and its problem; the draft stays. */
+export function useKeeping(project: number) {
+  const cache = useQueryClient();
+  const take = (recipe: RecipeState) => cache.setQueryData(["recipe", project], recipe);
+  const fail = (error: Error) => {
+    if (error instanceof Problem && error.status === 409)
+      cache.invalidateQueries({ queryKey: ["recipe", project] });
+  };
+  const options = { onSuccess: take, onError: fail };
+  const keep = useMutation({
+    mutationFn: (body: { base: number; steps: Step[] }) =>
+      taken(http.PUT("/api/projects/{project}/recipe", { ...path(project), body })),
+    ...options,
+  });
+  const undo = useMutation({
+    mutationFn: (base: number) =>
+      taken(http.POST("/api/projects/{project}/undo", { ...path(project), body: { base } })),
+    ...options,
+  });
+  const redo = useMutation({
+    mutationFn: (base: number) =>
+      taken(http.POST("/api/projects/{project}/redo", { ...path(project), body: { base } })),
+    ...options,
+  });
+  return { keep, undo, redo };
+}

@@ -1,0 +1,252 @@
+import { Box, Flex, Grid, Spinner } from "@chakra-ui/react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useDeferredValue, useEffect, useMemo, useState } from "react";
+import { http, type Problem, type Step, taken } from "../api/client";
+import { ended, useJob } from "../api/job";
+import {
+  useGrid,
+  useKeeping,
+  useModel,
+  usePreview,
+  usePreviewGrid,
+  useQuality,
+  useRecipe,
+  useSchema,
+} from "../api/queries";
+import { NOTHING } from "../model/selection";
+import { Wrong } from "../theme/parts";
+import { View } from "../view/View";
+import { BoardContext, type BoardData } from "./context";
+import { complete, newDraft, selectingField, withDraft } from "./drafting";
+import { FindVerb } from "./FindVerb";
+import { InHand } from "./InHand";
+import { Recipe } from "./Recipe";
+import { Route } from "./Route";
+import { Strip } from "./Strip";
+import { resetBoard, useBoard } from "./store";
+import { useBoardKeys } from "./useBoardKeys";
+
+const NOT_RUN = /smoothing has not been run/i;
+
+/** The main screen of a project. */
+export function Board({ project }: { project: number }) {
+  const data = useData(project);
+  useEffect(() => resetBoard, []);
+  if (typeof data === "string") {
+    return (
+      <Box p="8" maxW="600px">
+        <Wrong>{data}</Wrong>
+      </Box>
+    );
+  }
+  if (!data) {
+    return (
+      <Flex height="100%" align="center" justify="center">
+        <Spinner color="ochre" />
+      </Flex>
+    );
+  }
+  return (
+    <BoardContext.Provider value={data}>
+      <Screen />
+    </BoardContext.Provider>
+  );
+}
+
+function Screen() {
+  useBoardKeys();
+  const finding = useBoard((board) => board.finding);
+  return (
+    <Grid
+      height="100%"
+      templateRows="58px minmax(0, 1fr) 184px"
+      templateColumns={{
+        base: "236px minmax(0, 1fr) 240px",
+        xl: "276px minmax(0, 1fr) 276px",
+      }}
+    >
+      <Box gridColumn="1 / -1">
+        <Route />
+      </Box>
+      <Recipe />
+      <View />
+      <InHand />
+      <Box gridColumn="1 / -1">
+        <Strip />
+      </Box>
+      {finding && <FindVerb />}
+    </Grid>
+  );
+}
+
+/** Gathers what the board needs; a string where the project cannot be shown, null while it loads. */
+function useData(project: number): BoardData | string | null {
+  const board = useBoard();
+  const cache = useQueryClient();
+  const schema = useSchema();
+  const recipe = useRecipe(project);
+  const revision = recipe.data?.revision;
+  const steps = useMemo(() => (recipe.data?.steps ?? []) as Step[], [recipe.data]);
+  const upto = board.here;
+  const model = useModel(project, revision, upto);
+  const { keep, undo, redo } = useKeeping(project);
+  const [problem, setProblem] = useState("");
+  const job = useJob(board.job);
+
+  const kinds = schema.data?.kinds;
+  const draft = useDeferredValue(board.draft);
+  const kind = draft && kinds?.get(draft.step.kind);
+  const ready = draft && kind && complete(kind, draft.step) && draft.step.kind !== "smooth";
+  const tried = useMemo(
+    () =>
+      draft && ready
+        ? draft.isNew
+          ? withDraft(steps, draft).slice(0, draft.at + 1)
+          : withDraft(steps, draft)
+        : null,
+    [draft, ready, steps],
+  );
+  const against = useMemo(
+    () => (draft?.isNew ? steps.slice(0, draft.at) : steps),
+    [draft?.isNew, draft?.at, steps],
+  );
+  const preview = usePreview(project, tried, against);
+  const wantsGrid = board.layer !== "Blocks" || board.stage === "Check";
+  const previewGrid = usePreviewGrid(
+    project,
+    wantsGrid && tried && preview.data?.after && ["Blocks", "Spacing"].includes(kind?.stage ?? "")
+      ? tried
+      : null,
+  );
+
+  const hasBlocks = (model.data?.blocks.length ?? 0) > 0;
+  const lifted = model.data?.depth !== null && model.data?.depth !== undefined;
+  const extrude = steps.findIndex((step) => step.kind === "extrude");
+  const planeOnly = lifted && !board.space && extrude >= 0;
+  const gridUpto = planeOnly ? Math.min(extrude, upto ?? extrude) : upto;
+  const metric = board.layer === "Quality" ? board.metric : null;
+  const wish = { upto: gridUpto, smoothed: board.smoothed, metric };
+  const grid = useGrid(project, revision, wish, hasBlocks && board.layer !== "Blocks");
+  const quality = useQuality(project, revision, upto, board.metric, hasBlocks);
+
+  // The recipe is live: a grid whose smoothing has not been run yet is smoothed without being asked.
+  const mustRun = NOT_RUN.test(quality.error?.message ?? "") && !board.job;
+  useEffect(() => {
+    if (!mustRun || revision === undefined) return;
+    const path = { path: { project } };
+    const body = { base: revision, steps: steps.slice(0, upto ?? undefined), keep: false };
+    taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
+      (asked) => useBoard.setState({ job: asked.id }),
+      (error: Problem) => error.status !== 409 && setProblem(error.message),
+    );
+  }, [mustRun, revision, project, steps, upto]);
+
+  const isEnded = job !== null && ended(job);
+  useEffect(() => {
+    if (!job || !isEnded || job.kind !== "build") return;
+    if (job.state === "failed") {
+      setProblem(String(job.result.error ?? "The run failed."));
+      if (job.result.steps) cache.invalidateQueries({ queryKey: ["recipe", project] });
+      return;
+    }
+    const kept = job.result.revision !== undefined;
+    const finish = () => {
+      cache.invalidateQueries({ queryKey: ["grid", project] });
+      cache.invalidateQueries({ queryKey: ["quality", project] });
+      useBoard.setState(kept ? { job: null, draft: null, smoothed: true } : { job: null });
+    };
+    if (kept) cache.invalidateQueries({ queryKey: ["recipe", project] }).then(finish);
+    else finish();
+  }, [job, isEnded, cache, project]);
+
+  useEffect(() => {
+    if (recipe.data) document.title = `${recipe.data.name} · Plodek`;
+  }, [recipe.data]);
+
+  const error = recipe.error ?? schema.error ?? (model.data ? null : model.error);
+  if (error) return error.message;
+  if (!recipe.data || !model.data || !kinds) return null;
+  const base = recipe.data.revision;
+  const fail = (failed: Error) => setProblem(failed.message);
+  const keepSteps = (next: Step[], then?: () => void) => {
+    setProblem("");
+    keep.mutate({ base, steps: next }, { onSuccess: then, onError: fail });
+  };
+  const run = () => {
+    if (!board.draft) return;
+    setProblem("");
+    const path = { path: { project } };
+    const body = { base, steps: withDraft(steps, board.draft), keep: true };
+    taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
+      (asked) => useBoard.setState({ job: asked.id, layer: "Cells", here: null, space: false }),
+      (failed: Problem) => {
+        if (failed.status === 409) cache.invalidateQueries({ queryKey: ["recipe", project] });
+        fail(failed);
+      },
+    );
+  };
+  return {
+    project,
+    recipe: recipe.data,
+    steps,
+    model: model.data,
+    kinds,
+    quality: hasBlocks && !quality.error ? (quality.data ?? null) : null,
+    grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? (grid.data ?? null) : null,
+    gridProblem: grid.error && !NOT_RUN.test(grid.error.message) ? grid.error.message : "",
+    preview: tried ? (preview.data ?? null) : null,
+    previewGrid: previewGrid.data && tried && wantsGrid ? previewGrid.data : null,
+    problem,
+    busy: keep.isPending || undo.isPending || redo.isPending,
+    keepSteps,
+    keepDraft: () => {
+      if (!board.draft) return;
+      if (board.draft.step.kind === "smooth") return run();
+      const after = board.here;
+      const added = board.draft.isNew;
+      keepSteps(withDraft(steps, board.draft), () =>
+        useBoard.setState({
+          draft: null,
+          here: after === null ? null : after + (added ? 1 : 0),
+          selection: NOTHING,
+        }),
+      );
+    },
+    run,
+    stop: () => {
+      if (board.job)
+        void taken(http.POST("/api/jobs/{job}/stop", { params: { path: { job: board.job } } }));
+    },
+    undo: () => {
+      setProblem("");
+      if (recipe.data.can_undo) undo.mutate(base, { onError: fail });
+    },
+    redo: () => {
+      setProblem("");
+      if (recipe.data.can_redo) redo.mutate(base, { onError: fail });
+    },
+    begin: (name, values) => {
+      const found = kinds.get(name);
+      if (!found) return;
+      setProblem("");
+      const made = newDraft(found, steps, board.here, board.selection, model.data, values);
+      useBoard.setState({ draft: made, stage: found.stage as typeof board.stage });
+    },
+    edit: (id, field = null) => {
+      const at = steps.findIndex((step) => step.id === id);
+      const step = steps[at];
+      const found = step && kinds.get(step.kind);
+      if (!found) return;
+      setProblem("");
+      const selecting = field ?? selectingField(found, step)?.name ?? null;
+      useBoard.setState({
+        draft: { step: { ...step }, at, isNew: false, field: selecting },
+        stage: found.stage as typeof board.stage,
+      });
+    },
+    cancel: () => {
+      setProblem("");
+      useBoard.setState({ draft: null });
+    },
+  };
+}

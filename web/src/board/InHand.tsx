@@ -1,0 +1,76 @@
+import { Box, Flex, Text } from "@chakra-ui/react";
+import type { ReactNode } from "react";
+import { CheckPanel } from "../stages/check/CheckPanel";
+import { StepForm } from "../stages/forms/StepForm";
+import { HandoffPanel } from "../stages/handoff/HandoffPanel";
+import { ShapeFacts } from "../stages/shape/ShapeFacts";
+import { SmoothPanel } from "../stages/smooth/SmoothPanel";
+import { Empty, Heading, Wrong } from "../theme/parts";
+import { useBoardData } from "./context";
+import { SelectionFacts } from "./SelectionFacts";
+import { useBoard } from "./store";
+
+/** What is in hand: the form of a step, or what is selected, or what the stage has to say. */
+export function InHand() {
+  const { problem } = useBoardData();
+  const draft = useBoard((board) => board.draft);
+  const stage = useBoard((board) => board.stage);
+  const selection = useBoard((board) => board.selection);
+  const count = selection.ids.length;
+  const word = { corner: "corner", edge: "edge", block: "block", end: "end" }[selection.kind];
+  return (
+    <Flex
+      as="aside"
+      aria-label="In hand"
+      direction="column"
+      bg="card"
+      borderLeft="1px solid"
+      borderColor="rule"
+      px="4"
+      py="3"
+      overflowY="auto"
+      minH="0"
+      gap="3"
+    >
+      <Box mb="-2">
+        <Heading right={count ? `${count} ${word}${count > 1 ? "s" : ""}` : "nothing"}>
+          In hand
+        </Heading>
+      </Box>
+      {problem && <Wrong>{problem}</Wrong>}
+      {draft ? <StepForm draft={draft} /> : count ? <SelectionFacts /> : PANELS[stage]}
+      {stage === "Smooth" && <SmoothPanel />}
+      {stage === "Hand-off" && !draft && count > 0 && <HandoffPanel />}
+    </Flex>
+  );
+}
+
+const Hint = ({ children }: { children: ReactNode }) => <Empty>{children}</Empty>;
+
+const PANELS: Record<string, ReactNode> = {
+  Shape: <ShapeFacts />,
+  Blocks: (
+    <Hint>
+      Choose a verb at the lower left, or click a corner, an edge or a block. Shift adds; a double
+      click takes the whole tier.
+    </Hint>
+  ),
+  Spacing: (
+    <Hint>
+      Click an edge to see its cells, then space its tier. Counts can be changed in the strip below.
+    </Hint>
+  ),
+  Smooth: <Hint>Choose Smooth to set up a run. The filled grid is where it starts from.</Hint>,
+  Check: <CheckPanel />,
+  "Hand-off": <HandoffPanel />,
+};
+
+/** A line of a name and a value. */
+export const Fact = ({ name, value }: { name: string; value: ReactNode }) => (
+  <Flex justify="space-between" gap="3" py="0.5" fontSize="12px">
+    <Text color="muted">{name}</Text>
+    <Text fontFamily="mono" textAlign="right" overflowWrap="anywhere">
+      {value}
+    </Text>
+  </Flex>
+);

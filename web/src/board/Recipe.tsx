@@ -1,0 +1,260 @@
+import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
+import { type PointerEvent as DragEvent, useRef, useState } from "react";
+import type { Step } from "../api/client";
+import { moved, removed } from "../model/places";
+import { sentence } from "../model/sentences";
+import { Empty, Heading } from "../theme/parts";
+import { useBoardData } from "./context";
+import { useBoard } from "./store";
+
+const Chip = chakra("button", {
+  base: {
+    fontFamily: "mono",
+    fontSize: "12px",
+    bg: "ochreSoft",
+    border: "1px solid",
+    borderColor: "rule",
+    borderRadius: "4px",
+    px: "1",
+    mx: "0.5",
+    cursor: "pointer",
+    textAlign: "left",
+    overflowWrap: "anywhere",
+    _hover: { borderColor: "ochre" },
+  },
+});
+
+/** The steps as sentences, the line that says where you are, and the verbs of the stage. */
+export function Recipe() {
+  const { steps } = useBoardData();
+  const here = useBoard((board) => board.here);
+  const set = useBoard((board) => board.set);
+  const list = useRef<HTMLDivElement>(null);
+  const [dragged, setDragged] = useState<number | null>(null);
+  const at = dragged ?? here ?? steps.length;
+
+  const gapAt = (y: number): number => {
+    const rows = [...(list.current?.querySelectorAll("[data-step]") ?? [])];
+    return rows.filter((row) => {
+      const box = row.getBoundingClientRect();
+      return box.top + box.height / 2 < y;
+    }).length;
+  };
+  const goTo = (index: number) => set({ here: index >= steps.length ? null : Math.max(index, 0) });
+  const drag = {
+    onPointerDown: (event: DragEvent) => {
+      event.currentTarget.setPointerCapture(event.pointerId);
+      setDragged(at);
+    },
+    onPointerMove: (event: DragEvent) => dragged !== null && setDragged(gapAt(event.clientY)),
+    onPointerUp: (event: DragEvent) => {
+      if (dragged !== null) goTo(gapAt(event.clientY));
+      setDragged(null);
+    },
+  };
+  const line = (
+    <Flex
+      key="here"
+      role="slider"
+      tabIndex={0}
+      aria-label="You are here"
+      aria-valuemin={0}
+      aria-valuemax={steps.length}
+      aria-valuenow={at}
+      align="center"
+      gap="2"
+      py="1"
+      px="4"
+      cursor="ns-resize"
+      color="rust"
+      fontSize="12px"
+      title="Drag, or press the arrow keys, to look at an earlier state"
+      touchAction="none"
+      onKeyDown={(event) => {
+        if (event.key === "ArrowUp") goTo(at - 1);
+        if (event.key === "ArrowDown") goTo(at + 1);
+      }}
+      {...drag}
+    >
+      you are here
+      <Box flex="1" borderBottom="1.5px dashed" borderColor="rust" />
+      {here !== null && (
+        <Text
+          as="button"
+          cursor="pointer"
+          textDecoration="underline"
+          onClick={() => goTo(steps.length)}
+        >
+          to the end
+        </Text>
+      )}
+    </Flex>
+  );
+  return (
+    <Flex
+      as="aside"
+      aria-label="Recipe"
+      direction="column"
+      bg="card"
+      borderRight="1px solid"
+      borderColor="rule"
+      minH="0"
+    >
+      <Box px="4" pt="3">
+        <Heading right={`${steps.length} steps`}>Recipe</Heading>
+      </Box>
+      <Box ref={list} flex="1" overflowY="auto" minH="0" pb="2">
+        {steps.length === 0 && (
+          <Box px="4">
+            <Empty>
+              No steps yet. Begin with the unit, then read an outline or frame a rectangle.
+            </Empty>
+          </Box>
+        )}
+        {steps.map((step, index) => [
+          index === at && line,
+          <Row key={step.id} step={step} index={index} after={index >= at} />,
+        ])}
+        {at >= steps.length && line}
+      </Box>
+      <Verbs />
+    </Flex>
+  );
+}
+
+function Row({ step, index, after }: { step: Step; index: number; after: boolean }) {
+  const { model, kinds, steps, edit, keepSteps } = useBoardData();
+  const editing = useBoard((board) => board.draft?.step.id === step.id && !board.draft.isNew);
+  const kind = kinds.get(step.kind);
+  const state = model.steps[index];
+  const parts = kind ? sentence(step, kind, state?.labels ?? {}) : [{ text: step.kind }];
+  return (
+    <Box
+      data-step={step.id}
+      className="group"
+      position="relative"
+      px="4"
+      py="1.5"
+      borderLeft="3px solid"
+      borderColor={editing ? "ochre" : "transparent"}
+      bg={editing ? "ochreSoft" : undefined}
+      opacity={after || state?.state === "waiting" ? 0.55 : 1}
+    >
+      <Grid templateColumns="24px 1fr" alignItems="baseline">
+        <Text fontFamily="mono" fontSize="11px" color="muted">
+          {String(index + 1).padStart(2, "0")}
+        </Text>
+        <Box lineHeight="1.55">
+          {parts.map((part, n) =>
+            part.field ? (
+              <Chip
+                // biome-ignore lint/suspicious/noArrayIndexKey: a sentence's parts have no other name
+                key={n}
+                type="button"
+                title="Change"
+                onClick={() => edit(step.id, part.field)}
+              >
+                {part.text}
+              </Chip>
+            ) : (
+              // biome-ignore lint/suspicious/noArrayIndexKey: a sentence's parts have no other name
+              <Words key={n} text={part.text} first={n === 0} />
+            ),
+          )}
+        </Box>
+      </Grid>
+      {state?.state === "error" && (
+        <Text color="madder" fontSize="12px" pl="24px" role="alert">
+          {state.error}
+        </Text>
+      )}
+      {state?.state === "waiting" && (
+        <Text color="muted" fontSize="11px" pl="24px">
+          waits for the step above
+        </Text>
+      )}
+      <Flex
+        position="absolute"
+        right="2"
+        top="0.5"
+        gap="0.5"
+        opacity="0"
+        _groupHover={{ opacity: 1 }}
+        _focusWithin={{ opacity: 1 }}
+      >
+        <Tool label="Move up" text="↑" act={() => keepSteps(moved(steps, step.id, -1))} />
+        <Tool label="Move down" text="↓" act={() => keepSteps(moved(steps, step.id, 1))} />
+        <Tool label="Take out" text="×" act={() => keepSteps(removed(steps, step.id))} />
+      </Flex>
+    </Box>
+  );
+}
+
+/** The words of a sentence, its verb in bold. */
+function Words({ text, first }: { text: string; first: boolean }) {
+  const [verb, ...rest] = text.split(" ");
+  if (!first) return <Text as="span">{text}</Text>;
+  return (
+    <Text as="span">
+      <b>{verb}</b> {rest.join(" ")}
+    </Text>
+  );
+}
+
+const Tool = ({ label, text, act }: { label: string; text: string; act: () => void }) => (
+  <chakra.button
+    type="button"
+    aria-label={label}
+    title={label}
+    onClick={act}
+    bg="card"
+    border="1px solid"
+    borderColor="rule"
+    borderRadius="4px"
+    width="18px"
+    height="18px"
+    lineHeight="1"
+    fontSize="12px"
+    cursor="pointer"
+    _hover={{ bg: "ochreSoft" }}
+  >
+    {text}
+  </chakra.button>
+);
+
+function Verbs() {
+  const { kinds, begin } = useBoardData();
+  const stage = useBoard((board) => board.stage);
+  const now = useBoard((board) => board.draft?.isNew && board.draft.step.kind);
+  const verbs = [...kinds.values()].filter((kind) => kind.stage === stage);
+  return (
+    <Box px="4" py="3" borderTop="1px solid" borderColor="rule">
+      <Heading>Next step</Heading>
+      <Grid templateColumns="repeat(4, 1fr)" gap="1.5">
+        {verbs.map((kind) => (
+          <chakra.button
+            key={kind.kind}
+            type="button"
+            title={kind.about}
+            onClick={() => begin(kind.kind)}
+            border="1px solid"
+            borderColor={now === kind.kind ? "ochre" : "rule"}
+            bg={now === kind.kind ? "ochreSoft" : "card"}
+            borderRadius="md"
+            py="1"
+            cursor="pointer"
+            lineHeight="1.25"
+            _hover={{ borderColor: "ochre" }}
+          >
+            <Text fontSize="12px" fontWeight="500" truncate>
+              {kind.verb}
+            </Text>
+            <Text fontFamily="mono" fontSize="10px" color="muted">
+              {kind.key}
+            </Text>
+          </chakra.button>
+        ))}
+      </Grid>
+    </Box>
+  );
+}

@@ -1,0 +1,38 @@
+import { createContext, useContext } from "react";
+import type { Model, Preview, Quality, RecipeState, Step } from "../api/client";
+import type { Picture } from "../model/picture";
+import type { Kind } from "../model/schema";
+
+/** What the parts of the board share: the project as the server holds it, and what can be done to it. */
+export interface BoardData {
+  project: number;
+  recipe: RecipeState;
+  steps: Step[];
+  model: Model;
+  kinds: Map<string, Kind>;
+  quality: Quality | null;
+  grid: Picture | null;
+  gridProblem: string;
+  preview: Preview | null;
+  previewGrid: Picture | null;
+  /** The problem of the last edit, until the next. */
+  problem: string;
+  busy: boolean;
+  keepSteps: (steps: Step[], then?: () => void) => void;
+  keepDraft: () => void;
+  run: () => void;
+  stop: () => void;
+  undo: () => void;
+  redo: () => void;
+  begin: (kind: string, values?: Record<string, unknown>) => void;
+  edit: (id: string, field?: string | null) => void;
+  cancel: () => void;
+}
+
+export const BoardContext = createContext<BoardData | null>(null);
+
+export function useBoardData(): BoardData {
+  const data = useContext(BoardContext);
+  if (!data) throw new Error("outside the board");
+  return data;
+}

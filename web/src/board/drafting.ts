@@ -1,0 +1,59 @@
+/** Starting a draft: a new step with what is in hand filled in, or an old one taken up again. */
+import type { Model, Step } from "../api/client";
+import { freshId, placeFor } from "../model/places";
+import { type Field, type Kind, plays, SELECTING } from "../model/schema";
+import { type Selection, selectorOf } from "../model/selection";
+import type { Draft } from "./store";
+
+/** Makes the draft of a new step. */
+export function newDraft(
+  kind: Kind,
+  steps: Step[],
+  here: number | null,
+  selection: Selection,
+  model: Model,
+  values: Record<string, unknown> = {},
+): Draft {
+  const step: Step = { kind: kind.kind, id: freshId(kind.kind, steps), ...values };
+  for (const field of kind.fields) {
+    if (field.name in step) continue;
+    if (SELECTING.has(field.widget) && wantsSelection(field, kind)) {
+      const selector = selectorOf(selection, field.widget);
+      if (selector) step[field.name] = selector;
+    } else if (field.widget === "guide" && field.required) {
+      const curve = model.guides.find((guide) => guide.kind !== "point");
+      if (curve) step[field.name] = curve.name;
+    }
+  }
+  return {
+    step,
+    at: placeFor(kind.kind, steps, here ?? steps.length),
+    isNew: true,
+    field: selectingField(kind, step)?.name ?? null,
+  };
+}
+
+/** The field that takes what is picked in the view: the first of the form that does. */
+export const selectingField = (kind: Kind, step: Record<string, unknown>): Field | undefined =>
+  kind.fields.find(
+    (f) => SELECTING.has(f.widget) && wantsSelection(f, kind) && plays(f, step, kind),
+  );
+
+/** Only the form's first selecting field is filled by itself. */
+function wantsSelection(field: Field, kind: Kind): boolean {
+  const first = kind.fields.find((f) => SELECTING.has(f.widget) && !f.optional);
+  return field === (first ?? kind.fields.find((f) => f.widget === "edge"));
+}
+
+/** Gives all steps with the draft among them. */
+export const withDraft = (steps: Step[], draft: Draft): Step[] =>
+  draft.isNew
+    ? [...steps.slice(0, draft.at), draft.step, ...steps.slice(draft.at)]
+    : steps.map((step) => (step.id === draft.step.id ? draft.step : step));
+
+/** Whether all fields that must be set are. */
+export const complete = (kind: Kind, step: Record<string, unknown>): boolean =>
+  kind.fields.every((field) => {
+    const value = step[field.name];
+    return !field.required || !plays(field, step, kind) || (value !== undefined && value !== "");
+  });

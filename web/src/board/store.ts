@@ -1,0 +1,55 @@
+import { create } from "zustand";
+import type { Cell, Step } from "../api/client";
+import { NOTHING, type Selection } from "../model/selection";
+import type { Stage } from "../model/stage_words";
+
+export type Layer = "Blocks" | "Cells" | "Quality" | "Patches";
+
+/** A step that is being written or changed, not kept yet. */
+export interface Draft {
+  step: Step;
+  /** Where a new step goes in; a changed one stays where it is. */
+  at: number;
+  isNew: boolean;
+  /** The field that takes what is picked in the view. */
+  field: string | null;
+}
+
+interface BoardState {
+  stage: Stage;
+  layer: Layer;
+  /** Steps after this index are not looked at; null looks at all. */
+  here: number | null;
+  draft: Draft | null;
+  selection: Selection;
+  metric: string;
+  numbers: boolean;
+  smoothed: boolean;
+  space: boolean;
+  shown: Cell[];
+  target: { at: number[]; size: number; turn: number } | null;
+  finding: boolean;
+  job: string | null;
+  set: (change: Partial<BoardState>) => void;
+}
+
+const START = {
+  stage: "Shape" as Stage,
+  layer: "Blocks" as Layer,
+  here: null,
+  draft: null,
+  selection: NOTHING,
+  metric: "scaled_jacobian",
+  numbers: false,
+  smoothed: true,
+  space: true,
+  shown: [],
+  target: null,
+  finding: false,
+  job: null,
+};
+
+/** The state of the screen; what the server holds lives in the query cache. */
+export const useBoard = create<BoardState>((set) => ({ ...START, set: (change) => set(change) }));
+
+export const resetBoard = () => useBoard.setState({ ...START });

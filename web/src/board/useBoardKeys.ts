@@ -1,0 +1,52 @@
+import { useEffect } from "react";
+import { NOTHING } from "../model/selection";
+import { STAGES } from "../model/stage_words";
+import { useBoardData } from "./context";
+import { typing } from "./keys";
+import { useBoard } from "./store";
+
+/** Listens to the keys of the board: the stage's verbs by letter, undo, stages, keep and back out. */
+export function useBoardKeys() {
+  const data = useBoardData();
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const board = useBoard.getState();
+      const held = event.ctrlKey || event.metaKey;
+      const key = event.key.toLowerCase();
+      const does = (work: () => void) => {
+        event.preventDefault();
+        work();
+      };
+      if (held && key === "k") return does(() => board.set({ finding: !board.finding }));
+      if (board.finding) return;
+      if (held && key === "z" && !typing(event))
+        return does(event.shiftKey ? data.redo : data.undo);
+      if (held && key === "y" && !typing(event)) return does(data.redo);
+      if (event.altKey && /^[1-6]$/.test(event.key))
+        return does(() => board.set({ stage: STAGES[Number(event.key) - 1] }));
+      if (event.key === "Escape") return does(() => backOut());
+      if (held || event.altKey || typing(event)) return;
+      if (
+        event.key === "Enter" &&
+        board.draft &&
+        (event.target as HTMLElement).tagName !== "BUTTON"
+      )
+        return does(data.keepDraft);
+      if (event.key === "#") return does(() => board.set({ numbers: !board.numbers }));
+      const verb = [...data.kinds.values()].find(
+        (kind) => kind.stage === board.stage && kind.key.toLowerCase() === key,
+      );
+      if (verb) does(() => data.begin(verb.kind));
+    };
+    const backOut = () => {
+      const board = useBoard.getState();
+      (document.activeElement as HTMLElement | null)?.blur();
+      if (board.draft) data.cancel();
+      else if (board.shown.length) board.set({ shown: [] });
+      else if (board.selection.ids.length) board.set({ selection: NOTHING });
+      else if (board.here !== null) board.set({ here: null });
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [data]);
+}

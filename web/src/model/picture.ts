@@ -1,0 +1,53 @@
+/** Reading the server's binary pictures: a JSON index, then typed arrays. */
+export interface Picture {
+  dim: number;
+  cells: number;
+  origin: [number, number, number];
+  patches: string[];
+  /** Which plane edge ("a|b") or block end ("block|0") each side came from; empty in the plane. */
+  origins: string[];
+  nodes: Float32Array;
+  faces: Uint32Array;
+  lines: Uint32Array;
+  borders: Uint32Array;
+  groups: Uint16Array;
+  sides: Uint16Array;
+  values?: Float32Array;
+}
+
+export const UNNAMED = 65535;
+
+const TYPES = {
+  float32: Float32Array,
+  uint32: Uint32Array,
+  uint16: Uint16Array,
+} as const;
+
+interface Place {
+  type: keyof typeof TYPES;
+  start: number;
+  length: number;
+}
+
+/** Unpacks a picture without copying its arrays. */
+export function unpacked(data: ArrayBuffer): Picture {
+  const size = new DataView(data).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, size)));
+  const arrays = Object.entries(head.arrays as Record<string, Place>).map(([name, at]) => [
+    name,
+    new TYPES[at.type](data, 4 + size + at.start, at.length),
+  ]);
+  const { arrays: _, ...index } = head;
+  return { ...index, ...Object.fromEntries(arrays) };
+}
+
+/** Gives the triangles' node indices and, for each triangle, its face. */
+export function triangles(picture: Picture): Uint32Array {
+  const count = picture.faces.length / 4;
+  const index = new Uint32Array(count * 6);
+  for (let n = 0; n < count; n++) {
+    const [a, b, c, d] = picture.faces.subarray(4 * n, 4 * n + 4) as unknown as number[];
+    index.set([a, b, c, a, c, d] as number[], 6 * n);
+  }
+  return index;
+}

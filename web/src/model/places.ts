@@ -1,0 +1,46 @@
+/** Where a new step belongs in a recipe, and small changes to its steps. */
+import type { Step } from "../api/client";
+
+/** Steps that change the plane's layout or spacing: they must stand before smoothing. */
+const PLANE = new Set([
+  "frame", "cut", "hollow", "bring-back", "ring", "pin", "slide", "follow",
+  "count", "space", "turn", "copy",
+]); // biome-ignore format: a table reads better in rows
+
+/** Gives the index at which a new step of a kind goes in, at most `here`. */
+export function placeFor(kind: string, steps: Step[], here: number): number {
+  const before = (test: (step: Step) => boolean) => {
+    const at = steps.findIndex(test);
+    return at < 0 ? here : Math.min(at, here);
+  };
+  if (kind === "unit") return 0;
+  if (PLANE.has(kind)) return before((step) => step.kind === "smooth");
+  if (kind === "smooth") return before((step) => step.kind === "extrude");
+  return here;
+}
+
+/** Makes an id for a new step: its kind and the first free number. */
+export function freshId(kind: string, steps: Step[]): string {
+  const taken = new Set(steps.map((step) => step.id));
+  for (let n = 1; ; n++) if (!taken.has(`${kind}-${n}`)) return `${kind}-${n}`;
+}
+
+export const inserted = (steps: Step[], step: Step, at: number): Step[] => [
+  ...steps.slice(0, at),
+  step,
+  ...steps.slice(at),
+];
+
+export const replaced = (steps: Step[], step: Step): Step[] =>
+  steps.map((old) => (old.id === step.id ? step : old));
+
+export const removed = (steps: Step[], id: string): Step[] => steps.filter((s) => s.id !== id);
+
+/** Moves a step by one place up (-1) or down (1). */
+export function moved(steps: Step[], id: string, by: number): Step[] {
+  const from = steps.findIndex((step) => step.id === id);
+  const to = from + by;
+  const step = steps[from];
+  if (!step || to < 0 || to >= steps.length) return steps;
+  return inserted(removed(steps, id), step, to);
+}

@@ -1,0 +1,118 @@
+/** The steps' schema as the server publishes it, made ready for forms and sentences. */
+export type Widget =
+  | "text"
+  | "number"
+  | "integer"
+  | "choice"
+  | "length"
+  | "lengths"
+  | "place"
+  | "place-or-guide"
+  | "fraction"
+  | "guide"
+  | "file"
+  | "patch-name"
+  | "corner"
+  | "edge"
+  | "edges"
+  | "blocks"
+  | "faces";
+
+export interface Field {
+  name: string;
+  title: string;
+  help: string;
+  widget: Widget;
+  unit: string;
+  choices: string[];
+  optional: boolean;
+  required: boolean;
+  fallback: unknown;
+  when: Record<string, string[]>;
+}
+
+export interface Kind {
+  kind: string;
+  verb: string;
+  stage: string;
+  key: string;
+  sentence: string;
+  about: string;
+  fields: Field[];
+}
+
+interface Node {
+  type?: string;
+  title?: string;
+  description?: string;
+  enum?: string[];
+  const?: string;
+  anyOf?: Node[];
+  $ref?: string;
+  default?: unknown;
+  widget?: Widget;
+  unit?: string;
+  when?: Record<string, string | string[]>;
+  properties?: Record<string, Node>;
+  required?: string[];
+  plodek?: { stage: string; verb: string; key: string; sentence: string };
+}
+
+const INNER = new Set(["kind", "id"]);
+
+/** Reads the kinds of steps out of the recipe's JSON schema, by kind. */
+export function kindsOf(schema: { $defs?: Record<string, unknown> }): Map<string, Kind> {
+  const found = new Map<string, Kind>();
+  for (const node of Object.values(schema.$defs ?? {}) as Node[]) {
+    const kind = node.properties?.kind?.const;
+    if (!node.plodek || !kind) continue;
+    const fields = Object.entries(node.properties ?? {})
+      .filter(([name]) => !INNER.has(name))
+      .map(([name, field]) => fieldOf(name, field, node.required ?? []));
+    found.set(kind, { kind, ...node.plodek, about: node.description ?? "", fields });
+  }
+  return found;
+}
+
+function fieldOf(name: string, node: Node, required: string[]): Field {
+  const parts = node.anyOf ?? [node];
+  const optional = parts.some((part) => part.type === "null");
+  const choices = parts.flatMap((part) => part.enum ?? (part.const ? [part.const] : []));
+  const when = Object.fromEntries(
+    Object.entries(node.when ?? {}).map(([other, values]) => [other, [values].flat()]),
+  );
+  const plain = choices.length
+    ? "choice"
+    : parts.some((part) => part.type === "integer")
+      ? "integer"
+      : parts.some((part) => part.type === "number")
+        ? "number"
+        : "text";
+  return {
+    name,
+    title: node.title ?? name,
+    help: node.description ?? "",
+    widget: node.widget ?? plain,
+    unit: node.unit ?? "",
+    choices,
+    optional,
+    required: required.includes(name),
+    fallback: node.default,
+    when,
+  };
+}
+
+/** Whether a field plays a part, given the other values of the step. */
+export const plays = (field: Field, step: Record<string, unknown>, kind: Kind): boolean =>
+  Object.entries(field.when).every(([other, values]) => {
+    const set = step[other] ?? kind.fields.find((f) => f.name === other)?.fallback;
+    return values.includes(String(set));
+  });
+
+export const SELECTING: ReadonlySet<Widget> = new Set([
+  "corner",
+  "edge",
+  "edges",
+  "blocks",
+  "faces",
+]);

@@ -1,0 +1,56 @@
+/** What is in hand, and how it becomes a selector of a step. */
+import type { Widget } from "./schema";
+
+export type Taken = "corner" | "edge" | "block" | "end";
+
+export interface Selection {
+  kind: Taken;
+  /** Corner and block ids; edges as "a|b"; block ends as "block|0". */
+  ids: string[];
+}
+
+export const NOTHING: Selection = { kind: "edge", ids: [] };
+
+export const pair = (id: string): [string, string] => id.split("|") as [string, string];
+export const edgeId = (edge: readonly string[]): string => `${edge[0]}|${edge[1]}`;
+export const sameEdge = (a: string, b: string): boolean =>
+  a === b || pair(a).reverse().join("|") === b;
+
+/** What a field of a form takes from the view. */
+export const takes: Partial<Record<Widget, Taken[]>> = {
+  corner: ["corner"],
+  edge: ["edge"],
+  edges: ["edge"],
+  blocks: ["block"],
+  faces: ["edge", "end"],
+};
+
+/** Makes the selector that a field holds from what is in hand; null where it does not fit. */
+export function selectorOf(selection: Selection, widget: Widget): unknown {
+  if (!selection.ids.length || !takes[widget]?.includes(selection.kind)) return null;
+  switch (selection.kind) {
+    case "corner":
+      return { ids: selection.ids.slice(0, 1) };
+    case "block":
+      return { ids: selection.ids };
+    case "edge":
+      return { edges: (widget === "edge" ? selection.ids.slice(0, 1) : selection.ids).map(pair) };
+    case "end": {
+      const end = pair(selection.ids[0] as string)[1];
+      const same = selection.ids.map(pair).filter((id) => id[1] === end);
+      return { ends: end === "0" ? "z-" : "z+", ids: same.map((id) => id[0]) };
+    }
+  }
+}
+
+/** Adds to what is in hand, takes away what was already there, or starts anew. */
+export function picked(before: Selection, kind: Taken, ids: string[], add: boolean): Selection {
+  if (!add || before.kind !== kind) return { kind, ids };
+  const there = ids.every((id) => before.ids.includes(id));
+  return {
+    kind,
+    ids: there
+      ? before.ids.filter((id) => !ids.includes(id))
+      : [...new Set([...before.ids, ...ids])],
+  };
+}

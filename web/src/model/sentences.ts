@@ -1,0 +1,64 @@
+/** Steps as sentences: words, and values that can be clicked. */
+import type { Step } from "../api/client";
+import type { Field, Kind } from "./schema";
+import { plays } from "./schema";
+
+export interface Part {
+  text: string;
+  /** The field a value belongs to; words have none. */
+  field?: string;
+}
+
+/** Splits a step's sentence into its words and values. */
+export function sentence(step: Step, kind: Kind, labels: Record<string, string>): Part[] {
+  const parts: Part[] = [];
+  for (const piece of kind.sentence.split(/(\{\w+\})/)) {
+    const name = /^\{(\w+)\}$/.exec(piece)?.[1];
+    const field = kind.fields.find((f) => f.name === name);
+    if (!field) {
+      if (piece) parts.push({ text: piece });
+      continue;
+    }
+    const value = step[field.name] ?? field.fallback;
+    const told = plays(field, step, kind) ? valueText(value, labels, field) : "";
+    if (told) parts.push({ text: told, field: field.name });
+    else dropWord(parts);
+  }
+  return parts.filter((part) => part.text.trim() !== "");
+}
+
+/** A value that is left out takes the words before it along. */
+function dropWord(parts: Part[]): void {
+  const last = parts.at(-1);
+  if (last && !last.field)
+    last.text = last.text.replace(/(^|,\s*|\s)[\p{L}]*\s*$/u, "$1").replace(/,\s*$/, "");
+}
+
+/** Tells a value in words: a number, a place, or a selector by its labels. */
+export function valueText(value: unknown, labels: Record<string, string>, field?: Field): string {
+  if (value === null || value === undefined || value === "") return "";
+  const unit = field?.unit ?? "";
+  if (typeof value === "number" || typeof value === "string") return `${value}${unit}`;
+  if (Array.isArray(value)) return value.map((v) => String(v)).join(", ");
+  const rule = value as Record<string, unknown>;
+  if ("at" in rule) return `nearest ${(rule.at as unknown[]).join(", ")}`;
+  if ("on" in rule) return `what follows ${rule.on}`;
+  if ("side" in rule) return `side ${rule.side}`;
+  if ("around" in rule) return `edges around ${valueText(rule.around, labels)}`;
+  if ("all" in rule) return "all";
+  if ("rest" in rule) return "all the rest";
+  if ("guide" in rule) return `${rule.guide} at ${rule.fraction ?? 0}`;
+  if ("ends" in rule) return `${rule.ends} of ${listed(rule.ids as string[], labels)}`;
+  if ("edges" in rule) {
+    const edges = rule.edges as [string, string][];
+    const named = edges.map((e) => labels[e.join("|")] ?? e.map((c) => labels[c] ?? c).join("–"));
+    return named.length > 3 ? `${named.length} edges` : named.join(", ");
+  }
+  if ("ids" in rule) return listed(rule.ids as string[], labels);
+  return JSON.stringify(value);
+}
+
+function listed(ids: string[], labels: Record<string, string>): string {
+  const named = ids.map((id) => labels[id] ?? id);
+  return named.length > 4 ? `${named.length} of them` : named.join(", ");
+}

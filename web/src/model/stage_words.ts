@@ -1,0 +1,55 @@
+/** What the route says under each stage. */
+import type { Model, Quality } from "../api/client";
+import { whole } from "./numbers";
+
+export const STAGES = ["Shape", "Blocks", "Spacing", "Smooth", "Check", "Hand-off"] as const;
+export type Stage = (typeof STAGES)[number];
+
+export interface StageWord {
+  text: string;
+  state: "empty" | "good" | "wrong";
+}
+
+const many = (n: number, word: string) => `${whole(n)} ${word}${n === 1 ? "" : "s"}`;
+
+/** Tells a stage's state in words. */
+export function stageWord(stage: Stage, model: Model, quality: Quality | null): StageWord {
+  const blocks = model.blocks.filter((block) => !block.hollow).length;
+  const empty = (text: string): StageWord => ({ text, state: "empty" });
+  const good = (text: string): StageWord => ({ text, state: "good" });
+  const wrong = (text: string): StageWord => ({ text, state: "wrong" });
+  switch (stage) {
+    case "Shape":
+      return model.guides.length
+        ? good(`${many(model.guides.length, "guide")} · ${model.unit}`)
+        : empty(`no guides · ${model.unit}`);
+    case "Blocks":
+      return blocks ? good(many(blocks, "block")) : empty("no blocks yet");
+    case "Spacing":
+      return blocks
+        ? good(`${many(model.tiers.length, "tier")} · ${many(model.cells, "cell")}`)
+        : empty("no tiers yet");
+    case "Smooth": {
+      if (!model.smoothing) return empty("not run");
+      const run = quality?.runs.at(-1);
+      return run
+        ? good(`${whole(run.sweeps)} sweeps, ${run.note || "all run"}`)
+        : empty("to be run");
+    }
+    case "Check": {
+      if (!quality) return empty("no grid yet");
+      if (quality.folded) return wrong(many(quality.folded, "folded cell"));
+      const missed = quality.metrics.reduce((n, metric) => n + metric.missed, 0);
+      return quality.passed ? good("gate passed") : wrong(`${many(missed, "cell")} below gate`);
+    }
+    case "Hand-off": {
+      if (!model.faces) return empty("no faces yet");
+      if (!model.unnamed_faces)
+        return good(
+          `${many(model.patches.length, "patch").replace("patchs", "patches")}, all named`,
+        );
+      const state = `${whole(model.unnamed_faces)} faces unnamed`;
+      return model.patches.length ? wrong(state) : empty(state);
+    }
+  }
+}

@@ -1,0 +1,254 @@
+import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { useLocation } from "wouter";
+import { http, type Project, taken } from "../api/client";
+import { useSchema } from "../api/queries";
+import { whole } from "../model/numbers";
+import { Do, Empty, Heading, Quiet, Wrong } from "../theme/parts";
+
+const path = (project: number) => ({ params: { path: { project } } });
+
+/** The list of projects. */
+export function Shelf() {
+  const cache = useQueryClient();
+  const [, go] = useLocation();
+  const [deleted, setDeleted] = useState<Project | null>(null);
+  const schema = useSchema();
+  const projects = useQuery({
+    queryKey: ["projects"],
+    queryFn: () => taken(http.GET("/api/projects")),
+  });
+  const again = () => cache.invalidateQueries({ queryKey: ["projects"] });
+  const make = useMutation({
+    mutationFn: (body: { name: string; demo: boolean }) =>
+      taken(http.POST("/api/projects", { body })),
+    onSuccess: (project) => {
+      again();
+      go(`/project/${project.id}`);
+    },
+  });
+  const act = useMutation({
+    mutationFn: (work: () => Promise<unknown>) => work(),
+    onSettled: again,
+  });
+  useEffect(() => {
+    document.title = "Plodek";
+  }, []);
+  const problem = make.error ?? act.error ?? projects.error;
+  return (
+    <Box height="100%" overflow="auto">
+      <Flex bg="bar" color="barText" px="6" h="58px" align="center" justify="space-between">
+        <Box>
+          <Text as="h1" fontSize="17px" fontWeight="600">
+            Plodek
+          </Text>
+          <Text fontSize="11px" color="barMuted">
+            Block-structured grids
+          </Text>
+        </Box>
+        <Text fontSize="11px" color="barMuted">
+          {schema.data ? `version ${schema.data.version}` : ""}
+        </Text>
+      </Flex>
+      <Grid templateColumns="minmax(0, 1fr) 300px" gap="10" maxW="1080px" mx="auto" px="6" py="8">
+        <Box>
+          <Heading right={projects.data ? `${projects.data.length}` : ""}>Projects</Heading>
+          {problem && <Wrong>{problem.message}</Wrong>}
+          {deleted && (
+            <Flex
+              role="status"
+              align="center"
+              justify="space-between"
+              bg="tealSoft"
+              px="3"
+              py="2"
+              mb="2"
+              borderRadius="md"
+            >
+              <Text>“{deleted.name}” is off the shelf.</Text>
+              <Quiet
+                onClick={() => {
+                  const { id } = deleted;
+                  act.mutate(() => taken(http.POST("/api/projects/{project}/restored", path(id))));
+                  setDeleted(null);
+                }}
+              >
+                Undo
+              </Quiet>
+            </Flex>
+          )}
+          {projects.data?.length === 0 && (
+            <Empty>
+              The shelf is empty. Start a new project, or one from the demo, at the right.
+            </Empty>
+          )}
+          {projects.data?.map((project) => (
+            <Row
+              key={project.id}
+              project={project}
+              open={() => go(`/project/${project.id}`)}
+              rename={(name) =>
+                act.mutate(() =>
+                  taken(
+                    http.PATCH("/api/projects/{project}", { ...path(project.id), body: { name } }),
+                  ),
+                )
+              }
+              duplicate={() =>
+                act.mutate(() =>
+                  taken(http.POST("/api/projects/{project}/copies", path(project.id))),
+                )
+              }
+              remove={() => {
+                act.mutate(() => taken(http.DELETE("/api/projects/{project}", path(project.id))));
+                setDeleted(project);
+              }}
+            />
+          ))}
+        </Box>
+        <NewProject make={(name, demo) => make.mutate({ name, demo })} busy={make.isPending} />
+      </Grid>
+    </Box>
+  );
+}
+
+function NewProject(props: { make: (name: string, demo: boolean) => void; busy: boolean }) {
+  const [name, setName] = useState("");
+  return (
+    <Box>
+      <Heading>New project</Heading>
+      <Box
+        as="form"
+        bg="card"
+        border="1px solid"
+        borderColor="rule"
+        borderRadius="lg"
+        p="4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (name.trim()) props.make(name, false);
+        }}
+      >
+        <Text mb="1">Name</Text>
+        <Input
+          size="sm"
+          aria-label="Name of the new project"
+          value={name}
+          maxLength={120}
+          onChange={(event) => setName(event.target.value)}
+          mb="3"
+          bg="paper"
+          borderColor="rule"
+        />
+        <Do type="submit" disabled={!name.trim() || props.busy}>
+          Start an empty project
+        </Do>
+        <Quiet
+          width="full"
+          mt="2"
+          size="sm"
+          type="button"
+          disabled={props.busy}
+          onClick={() => props.make(name.trim() || "Intake pier, Saltmere", true)}
+        >
+          Start from the demo
+        </Quiet>
+        <Text fontSize="12px" color="muted" mt="3">
+          The demo is the intake pier of a made-up pumping station: 25 steps from a point file to a
+          named grid.
+        </Text>
+      </Box>
+    </Box>
+  );
+}
+
+interface RowProps {
+  project: Project;
+  open: () => void;
+  rename: (name: string) => void;
+  duplicate: () => void;
+  remove: () => void;
+}
+
+function Row({ project, open, rename, duplicate, remove }: RowProps) {
+  const [name, setName] = useState<string | null>(null);
+  const keep = () => {
+    if (name?.trim() && name !== project.name) rename(name);
+    setName(null);
+  };
+  return (
+    <Flex
+      align="center"
+      gap="3"
+      bg="card"
+      border="1px solid"
+      borderColor="rule"
+      borderRadius="lg"
+      px="4"
+      py="3"
+      mb="2"
+      _hover={{ borderColor: "ochre" }}
+    >
+      <Box flex="1" minW="0">
+        {name === null ? (
+          <Text
+            as="button"
+            fontSize="15px"
+            fontWeight="600"
+            textAlign="left"
+            cursor="pointer"
+            onClick={open}
+            truncate
+            maxW="100%"
+          >
+            {project.name}
+          </Text>
+        ) : (
+          <Input
+            size="xs"
+            autoFocus
+            aria-label="New name"
+            value={name}
+            maxLength={120}
+            onChange={(event) => setName(event.target.value)}
+            onBlur={keep}
+            onKeyDown={(event) => {
+              if (event.key === "Enter") keep();
+              if (event.key === "Escape") setName(null);
+            }}
+          />
+        )}
+        <Text color="muted" fontSize="12px">
+          {project.steps} steps · {facts(project)} · changed{" "}
+          {new Date(project.changed * 1000).toLocaleString("en-GB", {
+            dateStyle: "medium",
+            timeStyle: "short",
+          })}
+        </Text>
+      </Box>
+      <Quiet onClick={() => setName(project.name)}>Rename</Quiet>
+      <Quiet onClick={duplicate}>Duplicate</Quiet>
+      <Quiet onClick={remove}>Delete</Quiet>
+      <Quiet onClick={open} bg="ochreSoft">
+        Open
+      </Quiet>
+    </Flex>
+  );
+}
+
+function facts(project: Project): string {
+  const found = project.facts as {
+    cells: number;
+    blocks: number;
+    folded: number;
+    passed: boolean;
+  } | null;
+  if (!found) return "no grid measured yet";
+  const gate = found.folded
+    ? `${whole(found.folded)} folded`
+    : found.passed
+      ? "gate passed"
+      : "below gate";
+  return `${whole(found.cells)} cells in ${found.blocks} blocks · ${gate}`;
+}

@@ -1,0 +1,204 @@
+import { Box } from "@chakra-ui/react";
+import { type PointerEvent, useRef, useState } from "react";
+import { http, taken } from "../../api/client";
+import { useBoardData } from "../../board/context";
+import { useBoard } from "../../board/store";
+import { short, whole } from "../../model/numbers";
+import { freshId } from "../../model/places";
+import { usePalette } from "../../theme/mode";
+import { cividis } from "../../theme/palette";
+import { Empty, Heading } from "../../theme/parts";
+
+const BOX = { width: 860, height: 136, left: 46, right: 12, top: 6, bottom: 20 };
+const rgb = (share: number) =>
+  `rgb(${cividis(share)
+    .map((v) => Math.round(255 * v))
+    .join(",")})`;
+
+/** The histogram of a metric with the gate as a line to drag; a click on a bar shows its cells. */
+export function Histogram() {
+  const { quality, project, model, steps, keepSteps } = useBoardData();
+  const palette = usePalette();
+  const here = useBoard((board) => board.here);
+  const set = useBoard((board) => board.set);
+  const svg = useRef<SVGSVGElement>(null);
+  const [dragged, setDragged] = useState<number | null>(null);
+  const [said, setSaid] = useState("");
+  if (!quality)
+    return (
+      <Box>
+        <Heading>Histogram</Heading>
+        <Empty>It appears with the grid.</Empty>
+      </Box>
+    );
+  const metric = quality.metrics.find((m) => m.key === quality.metric);
+  const limit = dragged ?? model.limits[quality.metric] ?? null;
+  const { bounds, counts } = quality;
+  const ends = [bounds[0] as number, bounds.at(-1) as number];
+  const [low, high] = [
+    Math.min(ends[0] as number, limit ?? Number.POSITIVE_INFINITY),
+    Math.max(ends[1] as number, limit !== null && limit < 5 * (ends[1] as number) ? limit : -1e99),
+  ] as [number, number];
+  const log = quality.metric.endsWith("_ratio") && low > 0;
+  const place = (v: number) =>
+    log ? Math.log(v / low) / Math.log(high / low) : (v - low) / (high - low);
+  const width = BOX.width - BOX.left - BOX.right;
+  const x = (v: number) => BOX.left + width * place(v);
+  const most = Math.max(...counts);
+  const base = BOX.height - BOX.bottom;
+  const y = (n: number) =>
+    n ? base - ((base - BOX.top) * Math.log1p(n)) / Math.log1p(most) : base;
+  const better = (v: number) => {
+    const share = place(v);
+    return metric?.better === "high" ? share : 1 - share;
+  };
+  const show = async (n: number) => {
+    const query = {
+      metric: quality.metric,
+      low: bounds[n] as number,
+      high: bounds[n + 1] as number,
+    };
+    const found = await taken(
+      http.GET("/api/projects/{project}/cells", {
+        params: { path: { project }, query: here === null ? query : { ...query, upto: here } },
+      }),
+    );
+    set({ shown: found.cells, layer: "Quality" });
+    const part = found.cells.length < found.all ? `, ${found.cells.length} of them shown` : "";
+    setSaid(`${whole(found.all)} cells from ${short(query.low)} to ${short(query.high)}${part}`);
+  };
+  const drag = (event: PointerEvent) => {
+    if (dragged === null || !svg.current) return;
+    const matrix = svg.current.getScreenCTM();
+    if (!matrix) return;
+    const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(matrix.inverse()).x;
+    const share = Math.min(Math.max((at - BOX.left) / width, 0), 1);
+    setDragged(log ? low * (high / low) ** share : low + share * (high - low));
+  };
+  const release = () => {
+    if (dragged === null) return;
+    const value = Number(dragged.toPrecision(3));
+    const gate = steps.findLast((step) => step.kind === "gate");
+    const step = gate ?? { kind: "gate", id: freshId("gate", steps) };
+    const next = { ...step, [quality.metric]: value };
+    keepSteps(gate ? steps.map((s) => (s === gate ? next : s)) : [...steps, next], () =>
+      setDragged(null),
+    );
+  };
+  return (
+    <Box minW="0">
+      <Heading
+        right={
+          said ||
+          (limit === null
+            ? "no limit"
+            : `gate ${metric?.better === "high" ? "≥" : "≤"} ${short(limit)}${metric?.unit}`)
+        }
+      >
+        {metric?.label ?? ""}: cells by value (log count)
+      </Heading>
+      <svg
+        ref={svg}
+        viewBox={`0 0 ${BOX.width} ${BOX.height}`}
+        width="100%"
+        height="138"
+        preserveAspectRatio="none"
+        onPointerMove={drag}
+        onPointerUp={release}
+        role="img"
+        aria-label="Histogram"
+      >
+        {[1, 10, 100, 1000, 10000, 100000]
+          .filter((n) => n <= most)
+          .map((n) => (
+            <g key={n}>
+              <line
+                x1={BOX.left}
+                x2={BOX.width - BOX.right}
+                y1={y(n)}
+                y2={y(n)}
+                stroke={palette.rule}
+              />
+              <text
+                x={BOX.left - 5}
+                y={y(n) + 3.5}
+                fontSize="10.5"
+                textAnchor="end"
+                fill={palette.muted}
+              >
+                {whole(n)}
+              </text>
+            </g>
+          ))}
+        {counts.map((count, n) => {
+          const [a, b] = [bounds[n] as number, bounds[n + 1] as number];
+          return (
+            // biome-ignore lint/a11y/useSemanticElements: a bar of a drawing cannot be a button element
+            <rect
+              key={a}
+              role="button"
+              tabIndex={count ? 0 : -1}
+              aria-label={`${count} cells from ${short(a)} to ${short(b)}`}
+              x={x(a)}
+              width={Math.max(x(b) - x(a) - 1, 1)}
+              y={y(count)}
+              height={base - y(count)}
+              fill={rgb(better((a + b) / 2))}
+              stroke={palette.muted}
+              strokeWidth="0.4"
+              style={{ cursor: "pointer" }}
+              onClick={() => void show(n)}
+              onKeyDown={(event) => event.key === "Enter" && void show(n)}
+            />
+          );
+        })}
+        {limit !== null && limit >= low && limit <= high && (
+          <g
+            style={{ cursor: "ew-resize", touchAction: "none" }}
+            onPointerDown={(event) => {
+              svg.current?.setPointerCapture(event.pointerId);
+              setDragged(limit);
+            }}
+          >
+            <rect
+              x={x(limit) - 6}
+              width="12"
+              y={BOX.top}
+              height={base - BOX.top}
+              fill="transparent"
+            />
+            <line
+              x1={x(limit)}
+              x2={x(limit)}
+              y1={BOX.top}
+              y2={base}
+              stroke={palette.madder}
+              strokeWidth="2"
+            />
+            <path
+              d={`M${x(limit) - 5},${BOX.top} h10 l-5,7 z`}
+              fill={palette.madder}
+              aria-label="gate"
+            />
+          </g>
+        )}
+        {[0, 0.25, 0.5, 0.75, 1].map((share) => {
+          const v = log ? low * (high / low) ** share : low + share * (high - low);
+          return (
+            <text
+              key={share}
+              x={BOX.left + share * width}
+              y={BOX.height - 5}
+              fontSize="10.5"
+              textAnchor={share === 0 ? "start" : share === 1 ? "end" : "middle"}
+              fill={palette.muted}
+            >
+              {short(v)}
+              {metric?.unit}
+            </text>
+          );
+        })}
+      </svg>
+    </Box>
+  );
+}

@@ -1,0 +1,55 @@
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import type { Cell } from "../../api/client";
+import { useBoardData } from "../../board/context";
+import { useBoard } from "../../board/store";
+import { short } from "../../model/numbers";
+import { Empty, Heading, Quiet } from "../../theme/parts";
+
+/** The worst cells of the metric in view, the worst first, each with “go there”. */
+export function WorstCells() {
+  const { quality } = useBoardData();
+  const set = useBoard((board) => board.set);
+  const metric = quality?.metrics.find((m) => m.key === quality.metric);
+  const go = (cell: Cell) => {
+    const spread = [0, 1, 2].map((n) => {
+      const values = cell.corners.map((corner) => corner[n] ?? 0);
+      return Math.max(...values) - Math.min(...values);
+    });
+    const target = { at: cell.at, size: 14 * Math.max(...spread), turn: Date.now() };
+    set({ shown: [cell], target, layer: "Quality" });
+  };
+  return (
+    <Flex direction="column" minH="0">
+      <Heading right={metric?.label}>Worst cells</Heading>
+      <Box overflowY="auto" flex="1" minH="0">
+        {!quality && <Empty>They appear with the grid.</Empty>}
+        {quality?.worst.map((cell) => (
+          <Flex
+            key={`${cell.block} ${cell.index.join(",")}`}
+            align="center"
+            gap="3"
+            fontSize="12px"
+            height="22px"
+          >
+            <Text fontFamily="mono" fontWeight="500" width="56px">
+              {short(cell.value)}
+              {metric?.unit}
+            </Text>
+            <Text width="108px">
+              {cell.block}{" "}
+              <chakra.span fontFamily="mono" color="muted">
+                ({cell.index.join(", ")})
+              </chakra.span>
+            </Text>
+            <Text flex="1" fontFamily="mono" color="muted" fontSize="11px" truncate>
+              {cell.at.map((v) => short(v)).join(", ")}
+            </Text>
+            <Quiet size="2xs" onClick={() => go(cell)}>
+              Go there
+            </Quiet>
+          </Flex>
+        ))}
+      </Box>
+    </Flex>
+  );
+}

@@ -1,0 +1,261 @@
+import { Box, chakra, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
+import { useEffect, useId, useState } from "react";
+import { useBoardData } from "../../board/context";
+import { useBoard } from "../../board/store";
+import type { Field } from "../../model/schema";
+import { SELECTING } from "../../model/schema";
+import { valueText } from "../../model/sentences";
+import { FileField } from "./FileField";
+import { readText, showText } from "./values";
+
+interface Props {
+  field: Field;
+  value: unknown;
+  /** Whether this field takes what is picked in the view. */
+  active: boolean;
+  change: (value: unknown) => void;
+  take: () => void;
+}
+
+/** One field of a form, by its widget. */
+export function FieldInput(props: Props) {
+  const { field } = props;
+  const id = useId();
+  if (field.widget === "file") return <FileField {...props} />;
+  const wide = SELECTING.has(field.widget) || ["lengths", "place-or-guide"].includes(field.widget);
+  return (
+    <Box py="1" title={field.help || undefined}>
+      <Flex
+        direction={wide ? "column" : "row"}
+        gap={wide ? "1" : "2"}
+        align={wide ? "stretch" : "center"}
+      >
+        <Text as="label" flex="1" fontSize="12.5px" {...{ htmlFor: id }}>
+          {field.title}
+          {field.unit && (
+            <Text as="span" color="muted">
+              {" "}
+              in {field.unit}
+            </Text>
+          )}
+        </Text>
+        <Box width={wide ? "100%" : "112px"} flexShrink="0">
+          <Control {...props} id={id} />
+        </Box>
+      </Flex>
+    </Box>
+  );
+}
+
+function Control(props: Props & { id: string }) {
+  const { field, value, change, id } = props;
+  const { model } = useBoardData();
+  if (SELECTING.has(field.widget)) return <SelectionField {...props} />;
+  if (field.widget === "choice") {
+    const choices = field.choices.map((choice) => ({ value: choice, label: choice }));
+    return <Choice id={id} {...{ field, value, change, choices }} />;
+  }
+  if (field.widget === "guide") {
+    const curves = model.guides.filter((guide) => guide.kind !== "point");
+    const choices = curves.map((guide) => ({ value: guide.name, label: guide.name }));
+    return <Choice id={id} {...{ field, value, change, choices }} />;
+  }
+  return <TextField {...props} />;
+}
+
+interface ChoiceProps {
+  id: string;
+  field: Field;
+  value: unknown;
+  change: (value: unknown) => void;
+  choices: { value: string; label: string }[];
+}
+
+function Choice({ id, field, value, change, choices }: ChoiceProps) {
+  return (
+    <NativeSelect.Root size="xs">
+      <NativeSelect.Field
+        id={id}
+        fontFamily="mono"
+        bg="card"
+        borderColor="rule"
+        value={String(value ?? field.fallback ?? "")}
+        onChange={(event) => change(event.target.value === "" ? undefined : event.target.value)}
+      >
+        {(field.optional || (value === undefined && field.fallback === undefined)) && (
+          <option value="">as it is</option>
+        )}
+        {choices.map((choice) => (
+          <option key={choice.value} value={choice.value}>
+            {choice.label}
+          </option>
+        ))}
+      </NativeSelect.Field>
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
+  );
+}
+
+/** A typed value; what cannot be read stays as typed, and is marked. */
+function TextField({ field, value, change, id }: Props & { id: string }) {
+  const { model } = useBoardData();
+  const [text, setText] = useState(showText(field, value));
+  const [bad, setBad] = useState("");
+  useEffect(() => {
+    // A value that came from elsewhere (the chart, the view) is shown; what is being typed stays.
+    setText((typed) => {
+      const read = readText(field, typed);
+      return "value" in read && JSON.stringify(read.value) === JSON.stringify(value)
+        ? typed
+        : showText(field, value);
+    });
+    setBad("");
+  }, [field, value]);
+  const type = (typed: string) => {
+    setText(typed);
+    const read = readText(field, typed);
+    if ("value" in read) {
+      setBad("");
+      change(read.value);
+    } else setBad(read.problem);
+  };
+  const unit = ["length", "lengths", "place"].includes(field.widget) ? model.unit : "";
+  return (
+    <Box>
+      <Input
+        id={id}
+        size="xs"
+        fontFamily="mono"
+        textAlign={["text", "patch-name"].includes(field.widget) ? "left" : "right"}
+        bg="card"
+        borderColor={bad ? "madder" : "rule"}
+        aria-invalid={bad ? true : undefined}
+        value={text}
+        placeholder={placeholder(field, unit)}
+        onChange={(event) => type(event.target.value)}
+      />
+      {bad && (
+        <Text color="madder" fontSize="11px" role="alert">
+          {bad}
+        </Text>
+      )}
+    </Box>
+  );
+}
+
+function placeholder(field: Field, unit: string): string {
+  if (field.fallback !== undefined && field.fallback !== null && !Array.isArray(field.fallback))
+    return String(field.fallback);
+  if (field.widget === "place") return `x, y ${unit}`;
+  if (field.widget === "lengths") return `2.15, 5.10 ${unit}`;
+  if (field.widget === "place-or-guide") return "x, y  or  guide @ 0.25";
+  return field.optional ? "left out" : unit;
+}
+
+const SIDES: Record<string, string[]> = {
+  faces: ["x-", "x+", "y-", "y+", "z-", "z+"],
+  edges: ["x-", "x+", "y-", "y+"],
+};
+
+/** A selector: taken from the view, or chosen by rule. */
+function SelectionField({ field, value, active, change, take, id }: Props & { id: string }) {
+  const { model } = useBoardData();
+  const picking = useBoard((board) => board.draft?.field === field.name) && active;
+  const labels = useLabels();
+  const rules: { label: string; value: unknown }[] = [];
+  if (field.widget === "faces") rules.push({ label: "all the rest", value: { rest: true } });
+  if (["faces", "edges"].includes(field.widget)) {
+    const followed = new Set(model.edges.flatMap((edge) => edge.follows ?? []));
+    for (const guide of followed)
+      rules.push({ label: `what follows ${guide}`, value: { on: guide } });
+    for (const side of SIDES[field.widget] ?? [])
+      if (side[0] !== "z" || model.depth !== null)
+        rules.push({ label: `side ${side}`, value: { side } });
+  }
+  if (field.widget === "edges") {
+    for (const block of model.blocks.filter((b) => b.hollow)) {
+      const around = { ids: [block.id] };
+      rules.push({ label: `edges around ${block.label}`, value: { around } });
+    }
+  }
+  if (["blocks", "edges"].includes(field.widget))
+    rules.push({ label: "all", value: { all: true } });
+  return (
+    <Flex gap="1">
+      <chakra.button
+        id={id}
+        type="button"
+        flex="1"
+        minW="0"
+        textAlign="left"
+        fontFamily="mono"
+        fontSize="12px"
+        px="2"
+        py="1"
+        border="1px solid"
+        borderColor={picking ? "ochre" : "rule"}
+        bg={picking ? "ochreSoft" : "card"}
+        borderRadius="4px"
+        cursor="pointer"
+        overflowWrap="anywhere"
+        onClick={take}
+        title="Click, then pick in the view; Shift adds"
+      >
+        {value
+          ? valueText(value, labels, field)
+          : picking
+            ? "pick in the view …"
+            : field.optional
+              ? "left out"
+              : "nothing yet"}
+      </chakra.button>
+      {rules.length > 0 && (
+        <NativeSelect.Root size="xs" width="58px" flexShrink="0">
+          <NativeSelect.Field
+            aria-label={`${field.title} by rule`}
+            value=""
+            bg="card"
+            borderColor="rule"
+            onChange={(event) => {
+              const rule = rules[Number(event.target.value)];
+              if (rule) change(rule.value);
+            }}
+          >
+            <option value="">rule</option>
+            {rules.map((rule, n) => (
+              <option key={rule.label} value={n}>
+                {rule.label}
+              </option>
+            ))}
+          </NativeSelect.Field>
+          <NativeSelect.Indicator />
+        </NativeSelect.Root>
+      )}
+      {Boolean(value) && field.optional && (
+        <chakra.button
+          type="button"
+          aria-label={`Leave out ${field.title}`}
+          cursor="pointer"
+          onClick={() => change(undefined)}
+        >
+          ×
+        </chakra.button>
+      )}
+    </Flex>
+  );
+}
+
+/** Labels of all corners, blocks and edges as they are now. */
+export function useLabels(): Record<string, string> {
+  const { model } = useBoardData();
+  const labels: Record<string, string> = {};
+  for (const corner of model.corners) labels[corner.id] = corner.label;
+  for (const block of model.blocks) labels[block.id] = block.label;
+  for (const edge of model.edges) {
+    const [a, b] = edge.id as [string, string];
+    const named = (p: string, q: string) => `${edge.tier} (${labels[p] ?? p}→${labels[q] ?? q})`;
+    labels[`${a}|${b}`] = named(a, b);
+    labels[`${b}|${a}`] = named(b, a);
+  }
+  return labels;
+}

@@ -1,0 +1,82 @@
+import { Box, Flex, Text } from "@chakra-ui/react";
+import { useBoardData } from "../../board/context";
+import { complete } from "../../board/drafting";
+import { type Draft, useBoard } from "../../board/store";
+import { removed } from "../../model/places";
+import { plays } from "../../model/schema";
+import { Do, Quiet, Wrong } from "../../theme/parts";
+import { EffectCard } from "./EffectCard";
+import { FieldInput } from "./FieldInput";
+
+/** The form of a step, made from the schema of its kind; then what keeping it would do. */
+export function StepForm({ draft }: { draft: Draft }) {
+  const { kinds, preview, keepDraft, cancel, busy, steps, keepSteps } = useBoardData();
+  const set = useBoard((board) => board.set);
+  const job = useBoard((board) => board.job);
+  const kind = kinds.get(draft.step.kind);
+  if (!kind) return null;
+  const change = (name: string, value: unknown) => {
+    const step = { ...draft.step, [name]: value };
+    if (value === undefined) delete step[name];
+    set({ draft: { ...draft, step } });
+  };
+  const done = complete(kind, draft.step);
+  const runs = draft.step.kind === "smooth";
+  const failed = preview?.failed ?? null;
+  const own = draft.isNew || failed === draft.at;
+  const wrong =
+    preview?.error &&
+    (own ? preview.error : `Step ${(failed ?? 0) + 1} would fail: ${preview.error}`);
+  return (
+    <Box
+      as="form"
+      aria-label={kind.verb}
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (done && !busy) keepDraft();
+      }}
+    >
+      <Text fontSize="15px" fontWeight="600">
+        {draft.isNew ? kind.verb : `${kind.verb}, step ${draft.at + 1}`}
+      </Text>
+      <Text color="muted" fontSize="12px" mb="2">
+        {kind.about.split("\n")[0]}
+      </Text>
+      {kind.fields
+        .filter((field) => plays(field, draft.step, kind))
+        .map((field) => (
+          <FieldInput
+            key={field.name}
+            field={field}
+            value={draft.step[field.name]}
+            active={draft.field === field.name}
+            change={(value) => change(field.name, value)}
+            take={() => set({ draft: { ...draft, field: field.name } })}
+          />
+        ))}
+      {wrong && (
+        <Box mt="3">
+          <Wrong>{wrong}</Wrong>
+        </Box>
+      )}
+      {!runs && <EffectCard />}
+      <Do type="submit" mt="3" disabled={!done || busy || job !== null}>
+        {runs ? "Run and keep ↵" : draft.isNew ? "Keep step ↵" : "Keep change ↵"}
+      </Do>
+      <Flex gap="2" mt="2">
+        <Quiet type="button" flex="1" onClick={cancel}>
+          Back out (Esc)
+        </Quiet>
+        {!draft.isNew && (
+          <Quiet
+            type="button"
+            color="madder"
+            onClick={() => keepSteps(removed(steps, draft.step.id), cancel)}
+          >
+            Take out
+          </Quiet>
+        )}
+      </Flex>
+    </Box>
+  );
+}

@@ -1,0 +1,69 @@
+/** Between what is typed in a field and the value a step holds. */
+import type { Field } from "../../model/schema";
+import { valueText } from "../../model/sentences";
+
+export type Read = { value: unknown } | { problem: string };
+
+const number = (text: string): number | null => {
+  const value = Number(text.replace(",", "."));
+  return text.trim() !== "" && Number.isFinite(value) ? value : null;
+};
+
+/** A length keeps its unit as text; a bare number becomes one. */
+const lengthOf = (text: string): unknown => number(text) ?? text.trim();
+const LENGTH = /^\s*[-+]?(\d+\.?\d*|\.\d+)(e[-+]?\d+)?\s*(m|cm|mm|in|ft)?\s*$/i;
+
+const lengths = (text: string): Read => {
+  const parts = text.split(/[,;]\s*|\s{2,}/).filter((part) => part.trim() !== "");
+  const wrong = parts.find((part) => !LENGTH.test(part));
+  return wrong ? { problem: `“${wrong}” is not a length` } : { value: parts.map(lengthOf) };
+};
+
+/** Reads what was typed; an empty field is left out. */
+export function readText(field: Field, text: string): Read {
+  if (text.trim() === "") return { value: undefined };
+  switch (field.widget) {
+    case "number":
+    case "fraction": {
+      const value = number(text);
+      return value === null ? { problem: "not a number" } : { value };
+    }
+    case "integer": {
+      const value = number(text);
+      return value === null || !Number.isInteger(value)
+        ? { problem: "not a whole number" }
+        : { value };
+    }
+    case "length":
+      return LENGTH.test(text)
+        ? { value: lengthOf(text) }
+        : { problem: "not a length, such as 6 mm" };
+    case "lengths":
+      return lengths(text);
+    case "place":
+    case "place-or-guide": {
+      const on = /^\s*([A-Za-z][\w.-]*)\s*(?:@\s*([\d.]+))?\s*$/.exec(text);
+      if (field.widget === "place-or-guide" && on)
+        return { value: { guide: on[1], fraction: Number(on[2] ?? 0) } };
+      const read = lengths(text);
+      if ("problem" in read) return read;
+      const count = (read.value as unknown[]).length;
+      return count === 2 || count === 3 ? read : { problem: "give x, y or x, y, z" };
+    }
+    case "patch-name":
+      return /^[A-Za-z][A-Za-z0-9_-]{0,31}$/.test(text)
+        ? { value: text }
+        : { problem: "letters, digits, _ and - only, no spaces, beginning with a letter" };
+    default:
+      return { value: text };
+  }
+}
+
+/** Shows a value as it would be typed. */
+export function showText(field: Field, value: unknown): string {
+  if (field.widget === "place-or-guide" && value && !Array.isArray(value)) {
+    const on = value as { guide: string; fraction?: number };
+    return `${on.guide} @ ${on.fraction ?? 0}`;
+  }
+  return valueText(value, {});
+}

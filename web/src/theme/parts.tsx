@@ -1,0 +1,91 @@
+import {
+  Box,
+  Button,
+  type ButtonProps,
+  chakra,
+  Flex,
+  Text,
+  type TextProps,
+} from "@chakra-ui/react";
+import type { ReactNode } from "react";
+
+/** A small heading in capitals, with a word at its right. */
+export function Heading({ children, right }: { children: ReactNode; right?: ReactNode }) {
+  return (
+    <Flex justify="space-between" align="baseline" gap="2" mb="2">
+      <Text
+        as="h2"
+        fontSize="11px"
+        fontWeight="600"
+        letterSpacing="0.1em"
+        color="muted"
+        textTransform="uppercase"
+      >
+        {children}
+      </Text>
+      {right !== undefined && (
+        <Text fontSize="11px" color="muted" letterSpacing="0.04em">
+          {right}
+        </Text>
+      )}
+    </Flex>
+  );
+}
+
+/** The one rust button that keeps or does. */
+export const Do = (props: ButtonProps) => (
+  <Button
+    bg="rust"
+    color="#fffdf8"
+    size="sm"
+    width="full"
+    borderRadius="md"
+    fontWeight="600"
+    _hover={{ filter: "brightness(1.08)" }}
+    {...props}
+  />
+);
+
+export const Quiet = (props: ButtonProps) => (
+  <Button
+    variant="outline"
+    size="xs"
+    borderColor="rule"
+    bg="card"
+    color="ink"
+    fontWeight="500"
+    _hover={{ bg: "ochreSoft" }}
+    {...props}
+  />
+);
+
+export const Mono = (props: TextProps) => <Text as="span" fontFamily="mono" {...props} />;
+
+/** An error where the mistake is: what was met and what helps. */
+export const Wrong = ({ children }: { children: ReactNode }) => (
+  <Box
+    role="alert"
+    bg="madderSoft"
+    color="madder"
+    borderLeft="3px solid"
+    borderColor="madder"
+    px="3"
+    py="2"
+    borderRadius="sm"
+    fontSize="12px"
+    overflowWrap="anywhere"
+  >
+    {children}
+  </Box>
+);
+
+/** What an empty place says: what to do next. */
+export const Empty = ({ children }: { children: ReactNode }) => (
+  <Text color="muted" fontSize="12px" py="1">
+    {children}
+  </Text>
+);
+
+export const Cell = chakra("td", {
+  base: { py: "1", pr: "2", fontFamily: "mono", fontSize: "12px" },
+});

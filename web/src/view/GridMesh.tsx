@@ -1,0 +1,109 @@
+import { useEffect, useMemo } from "react";
+import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
+import { useBoardData } from "../board/context";
+import { useBoard } from "../board/store";
+import { type Picture, triangles, UNNAMED } from "../model/picture";
+import { usePalette } from "../theme/mode";
+import { cividis, tone } from "../theme/palette";
+import { colourRange, shareOf } from "./quality";
+
+interface Props {
+  picture: Picture;
+  origin: number[];
+  /** Whether this is what a draft would give. */
+  ghost?: boolean;
+}
+
+/** The faces and lines of a grid: plain, by quality, or by patch. */
+export function GridMesh({ picture, origin, ghost = false }: Props) {
+  const { quality } = useBoardData();
+  const layer = useBoard((board) => board.layer);
+  const palette = usePalette();
+  const metric = quality?.metrics.find((m) => m.key === quality.metric) ?? null;
+  const solid = picture.dim === 3;
+  const coloured =
+    layer === "Patches" ? solid : layer === "Quality" && Boolean(picture.values && metric);
+
+  const lines = useMemo(() => linesOf(picture, picture.lines), [picture]);
+  const borders = useMemo(() => linesOf(picture, picture.borders), [picture]);
+  const faces = useMemo(() => {
+    const range = metric && colourRange(metric);
+    const plain = new Color(palette.card);
+    const wrong = new Color(palette.madder);
+    const tones = picture.patches.map((_, n) => new Color(tone(n)));
+    const colour = (face: number): [number, number, number] => {
+      if (coloured && layer === "Patches") {
+        const group = picture.groups[face] as number;
+        const found = group === UNNAMED ? wrong : (tones[group] as Color);
+        return [found.r, found.g, found.b];
+      }
+      if (coloured && range && picture.values) {
+        const [r, g, b] = cividis(shareOf(picture.values[face] as number, range));
+        const found = new Color().setRGB(r, g, b, "srgb");
+        return [found.r, found.g, found.b];
+      }
+      return [plain.r, plain.g, plain.b];
+    };
+    return facesOf(picture, colour);
+  }, [picture, coloured, layer, metric, palette]);
+  useEffect(() => () => lines.dispose(), [lines]);
+  useEffect(() => () => borders.dispose(), [borders]);
+  useEffect(() => () => faces.dispose(), [faces]);
+
+  const at = picture.origin.map((v, n) => v - (origin[n] ?? 0)) as [number, number, number];
+  return (
+    <group position={at}>
+      {(solid || coloured) && (
+        <mesh geometry={faces} name="grid">
+          <meshBasicMaterial
+            vertexColors
+            side={DoubleSide}
+            polygonOffset
+            polygonOffsetFactor={1}
+            polygonOffsetUnits={1}
+          />
+        </mesh>
+      )}
+      <lineSegments geometry={lines} raycast={() => null} renderOrder={1}>
+        <lineBasicMaterial
+          color={ghost ? palette.ochre : palette.ink}
+          transparent
+          opacity={ghost ? 0.9 : solid ? 0.28 : layer === "Quality" ? 0.3 : 0.45}
+          depthTest={solid}
+        />
+      </lineSegments>
+      <lineSegments geometry={borders} raycast={() => null} renderOrder={2}>
+        <lineBasicMaterial color={palette.ink} transparent opacity={0.9} depthTest={solid} />
+      </lineSegments>
+    </group>
+  );
+}
+
+function linesOf(picture: Picture, index: Uint32Array): BufferGeometry {
+  const geometry = new BufferGeometry();
+  geometry.setAttribute("position", new BufferAttribute(picture.nodes, 3));
+  geometry.setIndex(new BufferAttribute(index, 1));
+  return geometry;
+}
+
+/** Faces with a colour each: their corners are not shared, so that colours do not run. */
+function facesOf(
+  picture: Picture,
+  colour: (face: number) => [number, number, number],
+): BufferGeometry {
+  const index = triangles(picture);
+  const places = new Float32Array(index.length * 3);
+  const colours = new Float32Array(index.length * 3);
+  for (let n = 0; n < index.length; n++) {
+    const node = index[n] as number;
+    places.set(picture.nodes.subarray(3 * node, 3 * node + 3), 3 * n);
+    if (n % 6 === 0) {
+      const found = colour(n / 6);
+      for (let k = 0; k < 6; k++) colours.set(found, 3 * (n + k));
+    }
+  }
+  const geometry = new BufferGeometry();
+  geometry.setAttribute("position", new BufferAttribute(places, 3));
+  geometry.setAttribute("color", new BufferAttribute(colours, 3));
+  return geometry;
+}

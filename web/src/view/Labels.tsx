@@ -1,0 +1,76 @@
+import { Html } from "@react-three/drei";
+import { useBoardData } from "../board/context";
+import { useBoard } from "../board/store";
+import { edgeId } from "../model/selection";
+import { usePalette } from "../theme/mode";
+
+interface Label {
+  text: string;
+  at: readonly number[];
+  strong: boolean;
+}
+
+const MOST = 120;
+
+/** Names on the view: patches; and on wish the labels of corners and blocks. */
+export function Labels({ origin, solid }: { origin: number[]; solid: boolean }) {
+  const { model } = useBoardData();
+  const numbers = useBoard((board) => board.numbers);
+  const layer = useBoard((board) => board.layer);
+  const palette = usePalette();
+  const labels: Label[] = [];
+  if (layer === "Patches" || layer === "Blocks") {
+    for (const patch of model.patches) {
+      const edges = model.edges.filter((e) => patch.edges.some((p) => edgeId(p) === edgeId(e.id)));
+      const edge = edges[Math.floor(edges.length / 2)];
+      const middle = edge?.path[Math.floor((edge.path.length - 1) / 2)];
+      const end = edge?.path.length === 2 ? edge.path[1] : middle;
+      if (middle && end) {
+        const at = middle.map((v, n) => (v + (end[n] ?? 0)) / 2);
+        if (solid) at[2] = (at[2] ?? 0) + (model.depth ?? 0) / 2;
+        labels.push({ text: patch.name, at, strong: true });
+      } else if (solid && patch.ends.length) {
+        const top = patch.ends[0]?.endsWith("|1");
+        const block = model.blocks.find((b) => b.id === patch.ends.at(-1)?.split("|")[0]);
+        if (block && top)
+          labels.push({
+            text: patch.name,
+            at: [block.centre[0] ?? 0, block.centre[1] ?? 0, model.depth ?? 0],
+            strong: true,
+          });
+      }
+    }
+  }
+  if (numbers && !solid) {
+    for (const block of model.blocks)
+      labels.push({ text: block.label, at: block.centre, strong: true });
+    for (const corner of model.corners)
+      labels.push({ text: corner.label, at: corner.xyz, strong: false });
+  }
+  return labels.slice(0, MOST).map((label) => (
+    <Html
+      key={`${label.text} ${label.at.join(" ")}`}
+      position={label.at.map((v, n) => v - (origin[n] ?? 0)) as [number, number, number]}
+      center
+      zIndexRange={[1, 0]}
+      style={{ pointerEvents: "none" }}
+    >
+      <span
+        style={{
+          background: palette.card,
+          color: label.strong ? palette.ink : palette.muted,
+          border: label.strong ? `1px solid ${palette.rule}` : "none",
+          borderRadius: 9,
+          padding: label.strong ? "1px 7px" : "0 2px",
+          fontSize: label.strong ? 11.5 : 10,
+          whiteSpace: "nowrap",
+          position: "relative",
+          top: label.strong ? 0 : -13,
+          opacity: 0.93,
+        }}
+      >
+        {label.text}
+      </span>
+    </Html>
+  ));
+}

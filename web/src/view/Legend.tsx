@@ -1,0 +1,138 @@
+import { Box, Flex, Text } from "@chakra-ui/react";
+import { useBoardData } from "../board/context";
+import { useBoard } from "../board/store";
+import { short } from "../model/numbers";
+import { cividis, tone } from "../theme/palette";
+import type { Hit } from "./pick";
+import { colourRange, shareOf } from "./quality";
+
+const STOPS = [0, 0.25, 0.5, 0.75, 1];
+const css = (share: number) =>
+  `rgb(${cividis(share)
+    .map((v) => Math.round(255 * v))
+    .join(",")})`;
+
+/** What the signs and colours of the layer mean, and the name of what is under the cursor. */
+export function Legend({ hit }: { hit: Hit | null }) {
+  const { model, quality } = useBoardData();
+  const layer = useBoard((board) => board.layer);
+  const metric = quality?.metrics.find((m) => m.key === quality.metric);
+  return (
+    <Flex
+      position="absolute"
+      bottom="2.5"
+      left="3"
+      right="3"
+      justify="space-between"
+      align="flex-end"
+      gap="4"
+      pointerEvents="none"
+      fontSize="11px"
+      color="muted"
+    >
+      <Flex gap="3.5" align="center" wrap="wrap" bg="paper" borderRadius="sm" px="1">
+        {layer === "Patches" ? (
+          <>
+            {model.patches.map((patch, n) => (
+              <Sign key={patch.name} word={patch.name}>
+                <Box width="10px" height="10px" borderRadius="2px" bg={tone(n)} />
+              </Sign>
+            ))}
+            {model.unnamed_faces > 0 && (
+              <Sign word="unnamed">
+                <Box width="10px" height="10px" borderRadius="2px" bg="madder" />
+              </Sign>
+            )}
+          </>
+        ) : layer === "Quality" && metric ? (
+          <Flex align="center" gap="2">
+            <Text>
+              {metric.label}: worst {short(metric.worst)}
+              {metric.unit}
+            </Text>
+            <Box
+              position="relative"
+              width="150px"
+              height="9px"
+              background={`linear-gradient(to right, ${STOPS.map(css).join(",")})`}
+            >
+              {metric.limit !== null && (
+                <Box
+                  position="absolute"
+                  left={`calc(${100 * shareOf(metric.limit, colourRange(metric))}% - 1px)`}
+                  top="-3px"
+                  width="2px"
+                  height="15px"
+                  bg="madder"
+                  title="the gate"
+                />
+              )}
+            </Box>
+            <Text>
+              {short(metric.best)}
+              {metric.unit}
+              {metric.limit !== null && " · red mark: gate"}
+            </Text>
+          </Flex>
+        ) : (
+          <>
+            <Sign word="pinned">
+              <Diamond filled />
+            </Sign>
+            <Sign word="on a guide">
+              <Diamond />
+            </Sign>
+            <Sign word="free corner">
+              <Box
+                width="9px"
+                height="9px"
+                borderRadius="full"
+                border="1.5px solid"
+                borderColor="ink"
+              />
+            </Sign>
+            <Sign word="follows a guide">
+              <Box width="18px" height="3px" bg="teal" />
+            </Sign>
+            <Sign word="in hand">
+              <Box width="18px" height="3px" bg="ochre" />
+            </Sign>
+          </>
+        )}
+      </Flex>
+      {hit && (
+        <Text
+          bg="card"
+          color="ink"
+          border="1px solid"
+          borderColor="rule"
+          borderRadius="md"
+          px="2"
+          py="0.5"
+          fontFamily="mono"
+          whiteSpace="nowrap"
+        >
+          {hit.words}
+        </Text>
+      )}
+    </Flex>
+  );
+}
+
+const Sign = ({ children, word }: { children: React.ReactNode; word: string }) => (
+  <Flex align="center" gap="1.5">
+    {children}
+    <Text>{word}</Text>
+  </Flex>
+);
+
+const Diamond = ({ filled = false }: { filled?: boolean }) => (
+  <Box
+    width="8px"
+    height="8px"
+    transform="rotate(45deg)"
+    border="1.5px solid"
+    borderColor={filled ? "ink" : "teal"}
+    bg={filled ? "ink" : "card"}
+  />
+);

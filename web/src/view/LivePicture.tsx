@@ -1,0 +1,27 @@
+import { useQuery } from "@tanstack/react-query";
+import { binary } from "../api/client";
+import { useJob } from "../api/job";
+import { type Picture, unpacked } from "../model/picture";
+import { GridMesh } from "./GridMesh";
+
+interface Props {
+  job: string;
+  origin: number[];
+  fallback: Picture | null;
+}
+
+/** The grid of a run that is under way, drawn anew whenever there is a newer picture. */
+export function LivePicture({ job, origin, fallback }: Props) {
+  const told = useJob(job)?.progress.picture;
+  const picture = useQuery({
+    queryKey: ["live", job, told],
+    queryFn: async ({ signal }) =>
+      unpacked(await binary(`/api/jobs/${job}/picture`, undefined, signal)),
+    enabled: told !== undefined,
+    placeholderData: (before) => before,
+    gcTime: 0,
+    retry: false,
+  });
+  const shown = picture.data ?? fallback;
+  return shown ? <GridMesh picture={shown} origin={origin} /> : null;
+}

@@ -1,0 +1,150 @@
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { Canvas } from "@react-three/fiber";
+import { useRef, useState } from "react";
+import { useBoardData } from "../board/context";
+import { type Layer, useBoard } from "../board/store";
+import { useMode, usePalette } from "../theme/mode";
+import { Empty, Wrong } from "../theme/parts";
+import { Legend } from "./Legend";
+import type { Hit } from "./pick";
+import { Scene } from "./Scene";
+
+const LAYERS: Layer[] = ["Blocks", "Cells", "Quality", "Patches"];
+
+const Pill = chakra("button", {
+  base: {
+    border: "1px solid",
+    borderColor: "rule",
+    borderRadius: "full",
+    px: "3",
+    py: "0.5",
+    fontSize: "12px",
+    cursor: "pointer",
+    _hover: { borderColor: "ochre" },
+  },
+});
+
+/** The view: the layout and the grid, with what is in hand and the ghost of what is being tried. */
+export function View() {
+  const { model, grid, gridProblem, kinds } = useBoardData();
+  const layer = useBoard((board) => board.layer);
+  const space = useBoard((board) => board.space);
+  const numbers = useBoard((board) => board.numbers);
+  const smoothed = useBoard((board) => board.smoothed);
+  const draft = useBoard((board) => board.draft);
+  const set = useBoard((board) => board.set);
+  const dark = useMode((mode) => mode.dark);
+  const palette = usePalette();
+  const [hit, setHit] = useState<Hit | null>(null);
+  const fit = useRef<() => void>(() => undefined);
+  const lifted = model.depth !== null;
+  const solid = lifted && space && layer !== "Blocks" && grid?.dim === 3;
+  const empty = !model.guides.length && !model.blocks.length;
+  const field =
+    draft?.field && kinds.get(draft.step.kind)?.fields.find((f) => f.name === draft.field);
+  return (
+    <Box as="main" position="relative" minW="0" minH="0" bg="paper" overflow="hidden">
+      <Canvas
+        key={String(dark)}
+        orthographic
+        flat
+        frameloop="demand"
+        dpr={[1, 2]}
+        gl={{ antialias: true, preserveDrawingBuffer: true }}
+        style={{ position: "absolute", inset: 0 }}
+      >
+        <color attach="background" args={[palette.paper]} />
+        <Scene solid={solid} onHit={setHit} fit={fit} />
+      </Canvas>
+      <Flex
+        position="absolute"
+        top="3"
+        left="3"
+        gap="1.5"
+        wrap="wrap"
+        pointerEvents="none"
+        css={{ "& > *": { pointerEvents: "auto" } }}
+      >
+        {LAYERS.map((name) => (
+          <Pill
+            key={name}
+            type="button"
+            aria-pressed={layer === name}
+            bg={layer === name ? "bar" : "card"}
+            color={layer === name ? "barText" : "ink"}
+            onClick={() => set({ layer: name })}
+          >
+            {name}
+          </Pill>
+        ))}
+      </Flex>
+      <Flex position="absolute" top="3" right="3" gap="1.5">
+        {lifted && layer !== "Blocks" && (
+          <Pill type="button" bg="card" onClick={() => set({ space: !space })} aria-pressed={space}>
+            {space ? "In space" : "In the plane"}
+          </Pill>
+        )}
+        <Pill
+          type="button"
+          bg={numbers ? "ochreSoft" : "card"}
+          aria-pressed={numbers}
+          onClick={() => set({ numbers: !numbers })}
+          title="Labels of corners and blocks (#)"
+        >
+          Labels
+        </Pill>
+        <Pill type="button" bg="card" onClick={() => fit.current()} title="Fit the view (0)">
+          Fit
+        </Pill>
+      </Flex>
+      {field && (
+        <Text
+          position="absolute"
+          top="12"
+          left="3"
+          bg="ochreSoft"
+          border="1px solid"
+          borderColor="ochre"
+          borderRadius="md"
+          px="2"
+          py="0.5"
+          fontSize="12px"
+          pointerEvents="none"
+        >
+          picking for “{field.title}” · Shift adds
+        </Text>
+      )}
+      {empty && (
+        <Flex position="absolute" inset="0" align="center" justify="center" pointerEvents="none">
+          <Box textAlign="center" maxW="340px">
+            <Text fontSize="15px" fontWeight="600">
+              An empty project
+            </Text>
+            <Empty>
+              Set the unit (U), read an outline (R) or draw a guide; or go to Blocks (Alt 2) and
+              frame a rectangle (F).
+            </Empty>
+          </Box>
+        </Flex>
+      )}
+      {gridProblem && layer !== "Blocks" && (
+        <Box position="absolute" top="12" left="3" maxW="420px">
+          <Wrong>{gridProblem}</Wrong>
+        </Box>
+      )}
+      {!smoothed && layer !== "Blocks" && model.smoothing > 0 && (
+        <Text
+          position="absolute"
+          bottom="10"
+          left="3"
+          color="plum"
+          fontWeight="600"
+          pointerEvents="none"
+        >
+          before smoothing
+        </Text>
+      )}
+      <Legend hit={hit} />
+    </Box>
+  );
+}

@@ -1,0 +1,101 @@
+/** Finding what lies under the cursor: corners first, then edges, then blocks. */
+import { type Camera, Vector3 } from "three";
+import type { Model } from "../api/client";
+import { edgeId, type Taken } from "../model/selection";
+
+export interface Hit {
+  kind: Taken;
+  id: string;
+  words: string;
+}
+
+const CORNER_REACH = 9;
+const EDGE_REACH = 7;
+
+type Point = [number, number];
+
+/** Makes the function that turns places of the model into pixels. */
+export function projector(camera: Camera, width: number, height: number, origin: number[]) {
+  const at = new Vector3();
+  return (xyz: readonly number[]): Point => {
+    at.set(
+      (xyz[0] ?? 0) - (origin[0] ?? 0),
+      (xyz[1] ?? 0) - (origin[1] ?? 0),
+      (xyz[2] ?? 0) - (origin[2] ?? 0),
+    ).project(camera);
+    return [((at.x + 1) / 2) * width, ((1 - at.y) / 2) * height];
+  };
+}
+
+/** Finds what is nearest to a pixel among what may be taken. */
+export function hitAt(
+  model: Model,
+  to: (xyz: readonly number[]) => Point,
+  cursor: Point,
+  wanted: Taken[] | null,
+): Hit | null {
+  const may = (kind: Taken) => wanted === null || wanted.includes(kind);
+  let best: Hit | null = null;
+  let reach = CORNER_REACH;
+  if (may("corner"))
+    for (const corner of model.corners) {
+      const [x, y] = to(corner.xyz);
+      const away = Math.hypot(x - cursor[0], y - cursor[1]);
+      if (away < reach) {
+        reach = away;
+        const held = { pinned: "pinned", free: "free", guide: `on ${corner.guide}` }[corner.sign];
+        best = { kind: "corner", id: corner.id, words: `corner ${corner.label}, ${held}` };
+      }
+    }
+  if (best) return best;
+  reach = EDGE_REACH;
+  if (may("edge"))
+    for (const edge of model.edges) {
+      const path = edge.path.map(to);
+      for (let n = 1; n < path.length; n++) {
+        const away = fromPiece(cursor, path[n - 1] as Point, path[n] as Point);
+        if (away < reach) {
+          reach = away;
+          const follows = edge.follows ? `, follows ${edge.follows}` : "";
+          const words = `${edge.tier} · edge ${edge.label}, ${edge.nodes.length ? `${edge.nodes.length - 1} cells` : "hollow"}${follows}`;
+          best = { kind: "edge", id: edgeId(edge.id), words };
+        }
+      }
+    }
+  if (best) return best;
+  if (may("block"))
+    for (const block of model.blocks) {
+      const border = [0, 1, 3, 2].map((n) => block.corners[n] as string);
+      const outline = border.flatMap((corner, n) => {
+        const next = border[(n + 1) % 4] as string;
+        const edge = model.edges.find((e) => e.id.includes(corner) && e.id.includes(next));
+        const path = (edge?.path ?? []).map(to);
+        return edge?.id[0] === corner ? path : path.reverse();
+      });
+      if (inside(cursor, outline)) {
+        const state = block.hollow ? "hollow" : `${block.cells.join(" × ")} cells`;
+        return { kind: "block", id: block.id, words: `block ${block.label}, ${state}` };
+      }
+    }
+  return null;
+}
+
+function fromPiece(p: Point, a: Point, b: Point): number {
+  const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
+  const size = dx * dx + dy * dy;
+  const t = size ? Math.min(Math.max(((p[0] - a[0]) * dx + (p[1] - a[1]) * dy) / size, 0), 1) : 0;
+  return Math.hypot(p[0] - a[0] - t * dx, p[1] - a[1] - t * dy);
+}
+
+function inside(p: Point, border: Point[]): boolean {
+  let odd = false;
+  for (let n = 0, m = border.length - 1; n < border.length; m = n++) {
+    const [a, b] = [border[n] as Point, border[m] as Point];
+    if (
+      a[1] > p[1] !== b[1] > p[1] &&
+      p[0] < ((b[0] - a[0]) * (p[1] - a[1])) / (b[1] - a[1]) + a[0]
+    )
+      odd = !odd;
+  }
+  return odd;
+}
