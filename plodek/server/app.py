@@ -30,6 +30,7 @@ def make_app(data: Path) -> APIFlask:
         "plodek", title="Plodek", version=version("plodek"), static_folder=None, docs_path=None,
         spec_path="/api/openapi.json",
     )  # fmt: skip
+    app.json.sort_keys = False  # the fields of a step keep their order, and so do the forms
     app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES
     app.config["VALIDATION_ERROR_STATUS_CODE"] = 422
     database = open_database(data / "plodek.db")

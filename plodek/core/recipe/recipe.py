@@ -60,8 +60,9 @@ class Recipe(Strict):
 def schema() -> dict[str, Any]:
     """Give the JSON schema of a recipe; each step kind says its stage, verb, key and sentence."""
     found = Recipe.model_json_schema()
-    for kind in KINDS:
+    for order, kind in enumerate(KINDS):
         found["$defs"][kind.__name__]["plodek"] = {
+            "order": order,
             "stage": kind.stage,
             "verb": kind.verb,
             "key": kind.key,

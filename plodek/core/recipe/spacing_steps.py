@@ -121,7 +121,7 @@ class Turn(_SpacingStep):
     """Turn the spacing of a tier or of single edges round."""
 
     kind: Literal["turn"] = "turn"
-    verb: ClassVar[str] = "Turn round"
+    verb: ClassVar[str] = "Turn"
     key: ClassVar[str] = "T"
     sentence: ClassVar[str] = "Turn round {tier}"
     tier: EdgeSelector = Field(title="Tier or edges", json_schema_extra={"widget": "edges"})

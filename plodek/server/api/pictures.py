@@ -292,7 +292,8 @@ def grid_picture(
 ) -> bytes:
     """Draw a grid: nodes, faces with their patch and side, lines, borders, and perhaps a metric per face.
 
-    With its model, the sides say which plane edge or block end they came from.
+    With its model, the sides of a grid in space say which plane edge or block end they came from, and
+    a plane grid says which nodes lie on each edge of the layout, from its first corner.
     """
     groups = _groups(grid)
     nodes, faces, lines, borders, group, sides = [], [], [], [], [], []
@@ -332,6 +333,7 @@ def grid_picture(
         "origin": origin.tolist(),
         "patches": [p.name for p in grid.patches],
         "origins": _origins(model, [side for side, _ in groups]) if model and grid.dim == 3 else [],
+        "edges": _edge_nodes(model, grid) if model and grid.dim == 2 else {},
     }
     return packed(index_out, arrays)
 
@@ -339,6 +341,20 @@ def grid_picture(
 def _origins(model: Model, sides: list[BlockSide]) -> list[str]:
     names = {side: "|".join(map(str, origin)) for origin, side in sides_by_origin(model).items()}
     return [names[side] for side in sides]
+
+
+def _edge_nodes(model: Model, grid: Grid) -> dict[str, list[int]]:
+    found: dict[str, list[int]] = {}
+    start = 0
+    for name, nodes in zip(grid.names, grid.xyz, strict=True):
+        ni, nj = nodes.shape[:2]
+        ids = start + np.arange(ni * nj).reshape(ni, nj)
+        c = model.layout.blocks[name].corners
+        for a, b, line in ((0, 1, ids[:, 0]), (2, 3, ids[:, -1]), (0, 2, ids[0]), (1, 3, ids[-1])):
+            way = line if c[a] < c[b] else line[::-1]
+            found["|".join(edge_of(c[a], c[b]))] = way.tolist()
+        start += ni * nj
+    return found
 
 
 def _groups(grid: Grid) -> list[tuple[BlockSide, int]]:

@@ -59,7 +59,7 @@ function Screen() {
   return (
     <Grid
       height="100%"
-      templateRows="58px minmax(0, 1fr) 184px"
+      templateRows="58px minmax(0, 1fr) 192px"
       templateColumns={{
         base: "236px minmax(0, 1fr) 240px",
         xl: "276px minmax(0, 1fr) 276px",

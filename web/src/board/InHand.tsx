@@ -27,7 +27,7 @@ export function InHand() {
       borderLeft="1px solid"
       borderColor="rule"
       px="4"
-      py="3"
+      pt="3"
       overflowY="auto"
       minH="0"
       gap="3"

@@ -230,7 +230,7 @@ function Verbs() {
   return (
     <Box px="4" py="3" borderTop="1px solid" borderColor="rule">
       <Heading>Next step</Heading>
-      <Grid templateColumns="repeat(4, 1fr)" gap="1.5">
+      <Grid templateColumns="repeat(4, minmax(0, 1fr))" gap="1.5">
         {verbs.map((kind) => (
           <chakra.button
             key={kind.kind}
@@ -246,7 +246,7 @@ function Verbs() {
             lineHeight="1.25"
             _hover={{ borderColor: "ochre" }}
           >
-            <Text fontSize="12px" fontWeight="500" truncate>
+            <Text fontSize="11.5px" fontWeight="500" whiteSpace="nowrap">
               {kind.verb}
             </Text>
             <Text fontFamily="mono" fontSize="10px" color="muted">

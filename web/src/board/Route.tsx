@@ -1,5 +1,6 @@
 import { Box, Button, Flex, Grid, Text } from "@chakra-ui/react";
 import { useLocation } from "wouter";
+import { NOTHING } from "../model/selection";
 import { STAGES, type StageWord, stageWord } from "../model/stage_words";
 import { useMode } from "../theme/mode";
 import { useBoardData } from "./context";
@@ -61,6 +62,8 @@ export function Route() {
                 stage: name,
                 layer: LAYER[name],
                 draft: null,
+                selection: NOTHING,
+                shown: [],
                 space: ["Check", "Hand-off"].includes(name),
               })
             }

@@ -1,8 +1,10 @@
 /** Starting a draft: a new step with what is in hand filled in, or an old one taken up again. */
 import type { Model, Step } from "../api/client";
+import { lengthText } from "../model/numbers";
 import { freshId, placeFor } from "../model/places";
 import { type Field, type Kind, plays, SELECTING } from "../model/schema";
-import { type Selection, selectorOf } from "../model/selection";
+import { edgeId, type Selection, sameEdge, selectorOf } from "../model/selection";
+import { sizesAlong } from "../model/sizes";
 import type { Draft } from "./store";
 
 /** Makes the draft of a new step. */
@@ -25,12 +27,26 @@ export function newDraft(
       if (curve) step[field.name] = curve.name;
     }
   }
+  if (kind.kind === "space") Object.assign(step, presentLaw(model, step), values);
   return {
     step,
     at: placeFor(kind.kind, steps, here ?? steps.length),
     isNew: true,
     field: selectingField(kind, step)?.name ?? null,
   };
+}
+
+/** The law that the edge in hand has now, so that spacing starts from what is there. */
+function presentLaw(model: Model, step: Step): Record<string, unknown> {
+  const named = (step.tier as { edges?: [string, string][] } | undefined)?.edges?.[0];
+  const edge = named && model.edges.find((e) => sameEdge(edgeId(e.id), edgeId(named)));
+  if (!named || !edge || edge.nodes.length < 2) return { law: "uniform" };
+  if (edge.law === "uniform") return { law: "uniform" };
+  const { d } = sizesAlong(edge, edgeId(named));
+  const first = lengthText(d[0] as number, model.unit);
+  return edge.law === "tanh"
+    ? { law: "tanh", first, last: lengthText(d.at(-1) as number, model.unit) }
+    : { law: "geometric", first };
 }
 
 /** The field that takes what is picked in the view: the first of the form that does. */

@@ -6,6 +6,8 @@ export interface Picture {
   patches: string[];
   /** Which plane edge ("a|b") or block end ("block|0") each side came from; empty in the plane. */
   origins: string[];
+  /** The nodes on each edge of the layout, from its first corner; empty in space. */
+  edges: Record<string, number[]>;
   nodes: Float32Array;
   faces: Uint32Array;
   lines: Uint32Array;
@@ -51,3 +53,9 @@ export function triangles(picture: Picture): Uint32Array {
   }
   return index;
 }
+
+/** Gives the place of a node, in the project's unit. */
+export const placeOf = (picture: Picture, node: number): [number, number, number] => {
+  const at = (n: number) => (picture.nodes[3 * node + n] ?? 0) + (picture.origin[n] ?? 0);
+  return [at(0), at(1), at(2)];
+};

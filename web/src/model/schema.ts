@@ -55,7 +55,7 @@ interface Node {
   when?: Record<string, string | string[]>;
   properties?: Record<string, Node>;
   required?: string[];
-  plodek?: { stage: string; verb: string; key: string; sentence: string };
+  plodek?: { order: number; stage: string; verb: string; key: string; sentence: string };
 }
 
 const INNER = new Set(["kind", "id"]);
@@ -63,7 +63,9 @@ const INNER = new Set(["kind", "id"]);
 /** Reads the kinds of steps out of the recipe's JSON schema, by kind. */
 export function kindsOf(schema: { $defs?: Record<string, unknown> }): Map<string, Kind> {
   const found = new Map<string, Kind>();
-  for (const node of Object.values(schema.$defs ?? {}) as Node[]) {
+  const nodes = Object.values(schema.$defs ?? {}) as Node[];
+  nodes.sort((a, b) => (a.plodek?.order ?? 0) - (b.plodek?.order ?? 0));
+  for (const node of nodes) {
     const kind = node.properties?.kind?.const;
     if (!node.plodek || !kind) continue;
     const fields = Object.entries(node.properties ?? {})

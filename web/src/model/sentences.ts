@@ -27,11 +27,13 @@ export function sentence(step: Step, kind: Kind, labels: Record<string, string>)
   return parts.filter((part) => part.text.trim() !== "");
 }
 
-/** A value that is left out takes the words before it along. */
+/** A value that is left out takes the words before it along, but never the verb. */
 function dropWord(parts: Part[]): void {
   const last = parts.at(-1);
-  if (last && !last.field)
-    last.text = last.text.replace(/(^|,\s*|\s)[\p{L}]*\s*$/u, "$1").replace(/,\s*$/, "");
+  if (!last || last.field) return;
+  const verb = parts.length === 1 ? (/^\S+\s*/.exec(last.text)?.[0] ?? "") : "";
+  const rest = last.text.slice(verb.length);
+  last.text = verb + rest.replace(/(^|,\s*|\s)[\p{L}]*\s*$/u, "$1").replace(/,\s*$/, "");
 }
 
 /** Tells a value in words: a number, a place, or a selector by its labels. */

@@ -1,8 +1,8 @@
 import { useMemo } from "react";
 import { CanvasTexture } from "three";
-import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { usePalette } from "../theme/mode";
+import { useDrawn } from "./drawn";
 
 const PIXELS = 32;
 
@@ -32,10 +32,9 @@ function sign(shape: "diamond" | "circle", line: string, fill: string): CanvasTe
 
 /** The corners with their signs, of the same size at any zoom. */
 export function Corners({ origin }: { origin: number[] }) {
-  const { model } = useBoardData();
+  const model = useDrawn();
   const palette = usePalette();
   const selection = useBoard((board) => board.selection);
-  const layer = useBoard((board) => board.layer);
   const groups = useMemo(
     () => [
       { sign: "pinned", texture: sign("diamond", palette.ink, palette.ink) },
@@ -45,7 +44,6 @@ export function Corners({ origin }: { origin: number[] }) {
     ],
     [palette],
   );
-  if (layer !== "Blocks" && model.smoothing > 0) return null;
   const taken = selection.kind === "corner" ? selection.ids : [];
   return groups.map((group) => {
     const corners = model.corners.filter((corner) =>

@@ -1,17 +1,16 @@
 import { useMemo } from "react";
 import type { Edge } from "../api/client";
-import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { edgeId, sameEdge } from "../model/selection";
 import { usePalette } from "../theme/mode";
+import { useDrawn } from "./drawn";
 import { piecesOf, Segments } from "./segments";
 
 /** Block edges by their state; what is in hand on top. */
 export function Edges({ origin }: { origin: number[] }) {
-  const { model } = useBoardData();
+  const model = useDrawn();
   const palette = usePalette();
   const selection = useBoard((board) => board.selection);
-  const layer = useBoard((board) => board.layer);
   const drawn = useMemo(() => {
     const of = (test: (edge: Edge) => boolean) =>
       piecesOf(
@@ -52,9 +51,6 @@ export function Edges({ origin }: { origin: number[] }) {
       origin,
     );
   }, [model.edges, model.blocks, selection, origin]);
-  // Smoothing moves the blocks' edges; the grid draws them itself then.
-  if (layer !== "Blocks" && model.smoothing > 0)
-    return <Segments points={inHand} color={palette.ochre} width={3.5} order={14} />;
   return (
     <>
       <Segments points={drawn.hollow} color={palette.muted} width={1} order={11} />

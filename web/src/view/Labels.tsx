@@ -1,8 +1,10 @@
-import { Html } from "@react-three/drei";
-import { useBoardData } from "../board/context";
+import { useFrame } from "@react-three/fiber";
+import type { RefObject } from "react";
 import { useBoard } from "../board/store";
 import { edgeId } from "../model/selection";
 import { usePalette } from "../theme/mode";
+import { useDrawn } from "./drawn";
+import { projector } from "./pick";
 
 interface Label {
   text: string;
@@ -12,9 +14,14 @@ interface Label {
 
 const MOST = 120;
 
+interface LabelsProps {
+  layer: RefObject<HTMLDivElement | null>;
+  solid: boolean;
+}
+
 /** Names on the view: patches; and on wish the labels of corners and blocks. */
-export function Labels({ origin, solid }: { origin: number[]; solid: boolean }) {
-  const { model } = useBoardData();
+export function Labels({ layer: sheet, solid }: LabelsProps) {
+  const model = useDrawn();
   const numbers = useBoard((board) => board.numbers);
   const layer = useBoard((board) => board.layer);
   const palette = usePalette();
@@ -31,7 +38,7 @@ export function Labels({ origin, solid }: { origin: number[]; solid: boolean }) 
         labels.push({ text: patch.name, at, strong: true });
       } else if (solid && patch.ends.length) {
         const top = patch.ends[0]?.endsWith("|1");
-        const block = model.blocks.find((b) => b.id === patch.ends.at(-1)?.split("|")[0]);
+        const block = model.blocks.find((b) => b.id === patch.ends[0]?.split("|")[0]);
         if (block && top)
           labels.push({
             text: patch.name,
@@ -47,30 +54,53 @@ export function Labels({ origin, solid }: { origin: number[]; solid: boolean }) 
     for (const corner of model.corners)
       labels.push({ text: corner.label, at: corner.xyz, strong: false });
   }
-  return labels.slice(0, MOST).map((label) => (
-    <Html
-      key={`${label.text} ${label.at.join(" ")}`}
-      position={label.at.map((v, n) => v - (origin[n] ?? 0)) as [number, number, number]}
-      center
-      zIndexRange={[1, 0]}
-      style={{ pointerEvents: "none" }}
+  return (
+    <div
+      ref={sheet}
+      style={{ position: "absolute", inset: 0, overflow: "hidden", pointerEvents: "none" }}
     >
-      <span
-        style={{
-          background: palette.card,
-          color: label.strong ? palette.ink : palette.muted,
-          border: label.strong ? `1px solid ${palette.rule}` : "none",
-          borderRadius: 9,
-          padding: label.strong ? "1px 7px" : "0 2px",
-          fontSize: label.strong ? 11.5 : 10,
-          whiteSpace: "nowrap",
-          position: "relative",
-          top: label.strong ? 0 : -13,
-          opacity: 0.93,
-        }}
-      >
-        {label.text}
-      </span>
-    </Html>
-  ));
+      {labels.slice(0, MOST).map((label) => (
+        <span
+          key={`${label.text} ${label.at.join(" ")}`}
+          data-at={label.at.join(" ")}
+          style={{
+            position: "absolute",
+            left: 0,
+            top: label.strong ? 0 : -13,
+            visibility: "hidden",
+            background: palette.card,
+            color: label.strong ? palette.ink : palette.muted,
+            border: label.strong ? `1px solid ${palette.rule}` : "none",
+            borderRadius: 9,
+            padding: label.strong ? "1px 7px" : "0 2px",
+            fontSize: label.strong ? 11.5 : 10,
+            lineHeight: 1.4,
+            whiteSpace: "nowrap",
+            opacity: 0.93,
+          }}
+        >
+          {label.text}
+        </span>
+      ))}
+    </div>
+  );
+}
+
+interface PlacerProps {
+  layer: RefObject<HTMLDivElement | null>;
+  origin: readonly number[];
+}
+
+/** Puts the labels where their places are, with every frame that is drawn. */
+export function LabelPlacer({ layer, origin }: PlacerProps) {
+  useFrame(({ camera, size }) => {
+    const to = projector(camera, size.width, size.height, origin);
+    for (const span of layer.current?.children ?? []) {
+      const label = span as HTMLElement;
+      const [x, y] = to((label.dataset.at ?? "").split(" ").map(Number));
+      label.style.transform = `translate(${x}px, ${y}px) translate(-50%, -50%)`;
+      label.style.visibility = "visible";
+    }
+  });
+  return null;
 }

@@ -5,6 +5,7 @@ import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import type { Picture } from "../model/picture";
 import { edgeId, picked, selectorOf, type Taken, takes } from "../model/selection";
+import { useDrawn } from "./drawn";
 import { type Hit, hitAt, projector } from "./pick";
 
 interface Props {
@@ -16,7 +17,8 @@ interface Props {
 
 /** Names what is under the cursor; a click takes it in hand, Shift adds, a double click takes the tier. */
 export function Picker({ origin, solid, grid, onHit }: Props) {
-  const { model, kinds } = useBoardData();
+  const { kinds } = useBoardData();
+  const model = useDrawn();
   const { camera, gl, scene, size } = useThree();
   useEffect(() => {
     const canvas = gl.domElement;

@@ -5,6 +5,8 @@ import { useBoardData } from "../board/context";
 import { type Layer, useBoard } from "../board/store";
 import { useMode, usePalette } from "../theme/mode";
 import { Empty, Wrong } from "../theme/parts";
+import { useExtent } from "./extent";
+import { LabelPlacer, Labels } from "./Labels";
 import { Legend } from "./Legend";
 import type { Hit } from "./pick";
 import { Scene } from "./Scene";
@@ -37,6 +39,8 @@ export function View() {
   const palette = usePalette();
   const [hit, setHit] = useState<Hit | null>(null);
   const fit = useRef<() => void>(() => undefined);
+  const labels = useRef<HTMLDivElement>(null);
+  const extent = useExtent();
   const lifted = model.depth !== null;
   const solid = lifted && space && layer !== "Blocks" && grid?.dim === 3;
   const empty = !model.guides.length && !model.blocks.length;
@@ -54,8 +58,10 @@ export function View() {
         style={{ position: "absolute", inset: 0 }}
       >
         <color attach="background" args={[palette.paper]} />
-        <Scene solid={solid} onHit={setHit} fit={fit} />
+        <Scene solid={solid} extent={extent} onHit={setHit} fit={fit} />
+        <LabelPlacer layer={labels} origin={extent.origin} />
       </Canvas>
+      <Labels layer={labels} solid={solid} />
       <Flex
         position="absolute"
         top="3"

@@ -15,7 +15,12 @@ const EDGE_REACH = 7;
 type Point = [number, number];
 
 /** Makes the function that turns places of the model into pixels. */
-export function projector(camera: Camera, width: number, height: number, origin: number[]) {
+export function projector(
+  camera: Camera,
+  width: number,
+  height: number,
+  origin: readonly number[],
+) {
   const at = new Vector3();
   return (xyz: readonly number[]): Point => {
     at.set(

@@ -1,6 +1,6 @@
 import { Box } from "@chakra-ui/react";
 import { type PointerEvent, useRef, useState } from "react";
-import { http, taken } from "../../api/client";
+import { http, type Quality, taken } from "../../api/client";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
 import { short, whole } from "../../model/numbers";
@@ -8,8 +8,9 @@ import { freshId } from "../../model/places";
 import { usePalette } from "../../theme/mode";
 import { cividis } from "../../theme/palette";
 import { Empty, Heading } from "../../theme/parts";
+import { useWidth } from "../../theme/useWidth";
 
-const BOX = { width: 860, height: 136, left: 46, right: 12, top: 6, bottom: 20 };
+const FRAME = { height: 136, left: 46, right: 12, top: 6, bottom: 20 };
 const rgb = (share: number) =>
   `rgb(${cividis(share)
     .map((v) => Math.round(255 * v))
@@ -17,13 +18,7 @@ const rgb = (share: number) =>
 
 /** The histogram of a metric with the gate as a line to drag; a click on a bar shows its cells. */
 export function Histogram() {
-  const { quality, project, model, steps, keepSteps } = useBoardData();
-  const palette = usePalette();
-  const here = useBoard((board) => board.here);
-  const set = useBoard((board) => board.set);
-  const svg = useRef<SVGSVGElement>(null);
-  const [dragged, setDragged] = useState<number | null>(null);
-  const [said, setSaid] = useState("");
+  const { quality } = useBoardData();
   if (!quality)
     return (
       <Box>
@@ -31,6 +26,18 @@ export function Histogram() {
         <Empty>It appears with the grid.</Empty>
       </Box>
     );
+  return <Bars quality={quality} />;
+}
+
+function Bars({ quality }: { quality: Quality }) {
+  const { project, model, steps, keepSteps } = useBoardData();
+  const palette = usePalette();
+  const here = useBoard((board) => board.here);
+  const set = useBoard((board) => board.set);
+  const svg = useRef<SVGSVGElement>(null);
+  const box = { ...FRAME, width: useWidth(svg, 460) };
+  const [dragged, setDragged] = useState<number | null>(null);
+  const [said, setSaid] = useState("");
   const metric = quality.metrics.find((m) => m.key === quality.metric);
   const limit = dragged ?? model.limits[quality.metric] ?? null;
   const { bounds, counts } = quality;
@@ -42,12 +49,12 @@ export function Histogram() {
   const log = quality.metric.endsWith("_ratio") && low > 0;
   const place = (v: number) =>
     log ? Math.log(v / low) / Math.log(high / low) : (v - low) / (high - low);
-  const width = BOX.width - BOX.left - BOX.right;
-  const x = (v: number) => BOX.left + width * place(v);
+  const width = box.width - box.left - box.right;
+  const x = (v: number) => box.left + width * place(v);
   const most = Math.max(...counts);
-  const base = BOX.height - BOX.bottom;
+  const base = box.height - box.bottom;
   const y = (n: number) =>
-    n ? base - ((base - BOX.top) * Math.log1p(n)) / Math.log1p(most) : base;
+    n ? base - ((base - box.top) * Math.log1p(n)) / Math.log1p(most) : base;
   const better = (v: number) => {
     const share = place(v);
     return metric?.better === "high" ? share : 1 - share;
@@ -72,7 +79,7 @@ export function Histogram() {
     const matrix = svg.current.getScreenCTM();
     if (!matrix) return;
     const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(matrix.inverse()).x;
-    const share = Math.min(Math.max((at - BOX.left) / width, 0), 1);
+    const share = Math.min(Math.max((at - box.left) / width, 0), 1);
     setDragged(log ? low * (high / low) ** share : low + share * (high - low));
   };
   const release = () => {
@@ -99,10 +106,9 @@ export function Histogram() {
       </Heading>
       <svg
         ref={svg}
-        viewBox={`0 0 ${BOX.width} ${BOX.height}`}
+        viewBox={`0 0 ${box.width} ${box.height}`}
         width="100%"
         height="138"
-        preserveAspectRatio="none"
         onPointerMove={drag}
         onPointerUp={release}
         role="img"
@@ -113,14 +119,14 @@ export function Histogram() {
           .map((n) => (
             <g key={n}>
               <line
-                x1={BOX.left}
-                x2={BOX.width - BOX.right}
+                x1={box.left}
+                x2={box.width - box.right}
                 y1={y(n)}
                 y2={y(n)}
                 stroke={palette.rule}
               />
               <text
-                x={BOX.left - 5}
+                x={box.left - 5}
                 y={y(n) + 3.5}
                 fontSize="10.5"
                 textAnchor="end"
@@ -163,20 +169,20 @@ export function Histogram() {
             <rect
               x={x(limit) - 6}
               width="12"
-              y={BOX.top}
-              height={base - BOX.top}
+              y={box.top}
+              height={base - box.top}
               fill="transparent"
             />
             <line
               x1={x(limit)}
               x2={x(limit)}
-              y1={BOX.top}
+              y1={box.top}
               y2={base}
               stroke={palette.madder}
               strokeWidth="2"
             />
             <path
-              d={`M${x(limit) - 5},${BOX.top} h10 l-5,7 z`}
+              d={`M${x(limit) - 5},${box.top} h10 l-5,7 z`}
               fill={palette.madder}
               aria-label="gate"
             />
@@ -187,8 +193,8 @@ export function Histogram() {
           return (
             <text
               key={share}
-              x={BOX.left + share * width}
-              y={BOX.height - 5}
+              x={box.left + share * width}
+              y={box.height - 5}
               fontSize="10.5"
               textAnchor={share === 0 ? "start" : share === 1 ? "end" : "middle"}
               fill={palette.muted}

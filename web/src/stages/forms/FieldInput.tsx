@@ -24,7 +24,7 @@ export function FieldInput(props: Props) {
   if (field.widget === "file") return <FileField {...props} />;
   const wide = SELECTING.has(field.widget) || ["lengths", "place-or-guide"].includes(field.widget);
   return (
-    <Box py="1" title={field.help || undefined}>
+    <Box py="0.5" title={field.help || undefined}>
       <Flex
         direction={wide ? "column" : "row"}
         gap={wide ? "1" : "2"}
@@ -76,6 +76,7 @@ function Choice({ id, field, value, change, choices }: ChoiceProps) {
     <NativeSelect.Root size="xs">
       <NativeSelect.Field
         id={id}
+        height="26px"
         fontFamily="mono"
         bg="card"
         borderColor="rule"
@@ -125,6 +126,7 @@ function TextField({ field, value, change, id }: Props & { id: string }) {
       <Input
         id={id}
         size="xs"
+        height="26px"
         fontFamily="mono"
         textAlign={["text", "patch-name"].includes(field.widget) ? "left" : "right"}
         bg="card"

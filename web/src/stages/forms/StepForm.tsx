@@ -60,23 +60,25 @@ export function StepForm({ draft }: { draft: Draft }) {
         </Box>
       )}
       {!runs && <EffectCard />}
-      <Do type="submit" mt="3" disabled={!done || busy || job !== null}>
-        {runs ? "Run and keep ↵" : draft.isNew ? "Keep step ↵" : "Keep change ↵"}
-      </Do>
-      <Flex gap="2" mt="2">
-        <Quiet type="button" flex="1" onClick={cancel}>
-          Back out (Esc)
-        </Quiet>
-        {!draft.isNew && (
-          <Quiet
-            type="button"
-            color="madder"
-            onClick={() => keepSteps(removed(steps, draft.step.id), cancel)}
-          >
-            Take out
+      <Box position="sticky" bottom="0" bg="card" pt="3" pb="1">
+        <Do type="submit" disabled={!done || busy || job !== null}>
+          {runs ? "Run and keep ↵" : draft.isNew ? "Keep step ↵" : "Keep change ↵"}
+        </Do>
+        <Flex gap="2" mt="2">
+          <Quiet type="button" flex="1" onClick={cancel}>
+            Back out (Esc)
           </Quiet>
-        )}
-      </Flex>
+          {!draft.isNew && (
+            <Quiet
+              type="button"
+              color="madder"
+              onClick={() => keepSteps(removed(steps, draft.step.id), cancel)}
+            >
+              Take out
+            </Quiet>
+          )}
+        </Flex>
+      </Box>
     </Box>
   );
 }

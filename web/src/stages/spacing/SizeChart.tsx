@@ -9,8 +9,9 @@ import { edgeId, sameEdge } from "../../model/selection";
 import { sizesAlong, withEnd } from "../../model/sizes";
 import { usePalette } from "../../theme/mode";
 import { Empty, Heading } from "../../theme/parts";
+import { useWidth } from "../../theme/useWidth";
 
-const BOX = { width: 460, height: 132, left: 58, right: 14, top: 8, bottom: 22 };
+const FRAME = { height: 132, left: 58, right: 14, top: 8, bottom: 22 };
 const GROWTH_LIMIT = 1.2;
 
 /** The cell sizes along the edge in hand, on a log axis, with handles to drag at both ends. */
@@ -37,15 +38,16 @@ function Chart({ edge, way }: { edge: Edge; way: string }) {
   const palette = usePalette();
   const set = useBoard((board) => board.set);
   const svg = useRef<SVGSVGElement>(null);
+  const box = { ...FRAME, width: useWidth(svg, 460) };
   const [dragged, setDragged] = useState<"first" | "last" | null>(null);
   const [scale, setScale] = useState<[number, number] | null>(null);
   const { at, d } = sizesAlong(edge, way);
   const fitted: [number, number] = [Math.min(...d) / 1.6, Math.max(...d) * 1.6];
   const [low, high] = scale ?? fitted;
-  const x = (v: number) => BOX.left + (v / edge.length) * (BOX.width - BOX.left - BOX.right);
-  const span = BOX.height - BOX.top - BOX.bottom;
-  const y = (v: number) => BOX.top + span * (1 - Math.log(v / low) / Math.log(high / low));
-  const base = BOX.height - BOX.bottom;
+  const x = (v: number) => box.left + (v / edge.length) * (box.width - box.left - box.right);
+  const span = box.height - box.top - box.bottom;
+  const y = (v: number) => box.top + span * (1 - Math.log(v / low) / Math.log(high / low));
+  const base = box.height - box.bottom;
   const growth = d.slice(1).reduce((worst, v, n) => {
     const before = d[n] as number;
     return Math.max(worst, v / before, before / v);
@@ -53,9 +55,9 @@ function Chart({ edge, way }: { edge: Edge; way: string }) {
 
   const drag = (event: PointerEvent) => {
     if (!dragged || !svg.current) return;
-    const box = svg.current.getBoundingClientRect();
-    const part = ((event.clientY - box.top) / box.height) * BOX.height;
-    const share = 1 - (part - BOX.top) / span;
+    const seen = svg.current.getBoundingClientRect();
+    const part = ((event.clientY - seen.top) / seen.height) * box.height;
+    const share = 1 - (part - box.top) / span;
     const size = low * (high / low) ** Math.min(Math.max(share, 0.01), 0.99);
     setEnd(dragged, size);
   };
@@ -121,10 +123,9 @@ function Chart({ edge, way }: { edge: Edge; way: string }) {
       </Heading>
       <svg
         ref={svg}
-        viewBox={`0 0 ${BOX.width} ${BOX.height}`}
+        viewBox={`0 0 ${box.width} ${box.height}`}
         width="100%"
         height="136"
-        preserveAspectRatio="xMidYMid meet"
         onPointerMove={drag}
         onPointerUp={release}
         role="img"
@@ -133,14 +134,14 @@ function Chart({ edge, way }: { edge: Edge; way: string }) {
         {ticks.map((v) => (
           <g key={v}>
             <line
-              x1={BOX.left}
-              x2={BOX.width - BOX.right}
+              x1={box.left}
+              x2={box.width - box.right}
               y1={y(v)}
               y2={y(v)}
               stroke={palette.rule}
             />
             <text
-              x={BOX.left - 6}
+              x={box.left - 6}
               y={y(v) + 3.5}
               fontSize="10.5"
               textAnchor="end"
@@ -152,7 +153,7 @@ function Chart({ edge, way }: { edge: Edge; way: string }) {
         ))}
         {d.map((size, n) => {
           const [a, b] = [x(at[n] as number), x(at[n + 1] as number)];
-          const top = Math.min(Math.max(y(size), BOX.top), base);
+          const top = Math.min(Math.max(y(size), box.top), base);
           return (
             <rect
               key={at[n]}
@@ -175,12 +176,12 @@ function Chart({ edge, way }: { edge: Edge; way: string }) {
         />
         {handle("first", x(0), d[0] as number)}
         {handle("last", x(edge.length), d.at(-1) as number)}
-        <text x={BOX.left} y={BOX.height - 6} fontSize="10.5" fill={palette.muted}>
+        <text x={box.left} y={box.height - 6} fontSize="10.5" fill={palette.muted}>
           0
         </text>
         <text
-          x={BOX.width - BOX.right}
-          y={BOX.height - 6}
+          x={box.width - box.right}
+          y={box.height - 6}
           fontSize="10.5"
           textAnchor="end"
           fill={palette.muted}

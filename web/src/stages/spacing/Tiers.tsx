@@ -66,7 +66,7 @@ function Row({ tier, color, share, on }: RowProps) {
     ? `${lengthText(tier.smallest, model.unit)} to ${lengthText(tier.largest, model.unit)}`
     : "hollow only";
   return (
-    <Flex align="center" gap="2" height="21px">
+    <Flex align="center" gap="2" height="20px">
       <Text fontWeight="600" fontSize="12px" width="26px">
         {tier.label}
       </Text>

@@ -1,0 +1,46 @@
+import { useMemo } from "react";
+import { Vector3 } from "three";
+import { useBoardData } from "../board/context";
+
+export type Three = [number, number, number];
+
+export interface Extent {
+  origin: Three;
+  half: Three;
+}
+
+/** Where the camera looks from: straight down on the plane, or from the south-west and above. */
+export const lookFrom = (solid: boolean): Vector3 =>
+  solid ? new Vector3(-0.75, -1.15, 0.95).normalize() : new Vector3(0, 0, 1);
+
+/** Half the width and height of an extent as the camera sees it. */
+export function seenHalf(half: Three, solid: boolean): [number, number] {
+  const from = lookFrom(solid);
+  const up = solid ? new Vector3(0, 0, 1) : new Vector3(0, 1, 0);
+  const right = new Vector3().crossVectors(up, from).normalize();
+  const top = new Vector3().crossVectors(from, right);
+  const reach = (axis: Vector3) =>
+    Math.abs(axis.x) * half[0] + Math.abs(axis.y) * half[1] + Math.abs(axis.z) * half[2];
+  return [reach(right), reach(top)];
+}
+
+/** The middle and the half size of all that there is to see. */
+export function useExtent(): Extent {
+  const { model } = useBoardData();
+  return useMemo(() => {
+    const places = [
+      ...model.corners.map((corner) => corner.xyz),
+      ...model.guides.flatMap((guide) => [guide.low, guide.high]),
+    ];
+    if (!places.length) return { origin: [0, 0, 0], half: [1, 1, 0] };
+    const side = (n: number, pick: (...v: number[]) => number) =>
+      pick(...places.map((p) => p[n] ?? 0));
+    const low = [0, 1, 2].map((n) => side(n, Math.min));
+    const high = [0, 1, 2].map((n) => side(n, Math.max));
+    high[2] = (high[2] ?? 0) + (model.depth ?? 0);
+    return {
+      origin: low.map((v, n) => (v + (high[n] ?? 0)) / 2) as Three,
+      half: low.map((v, n) => Math.max(((high[n] ?? 0) - v) / 2, 1e-9)) as Three,
+    };
+  }, [model.corners, model.guides, model.depth]);
+}
