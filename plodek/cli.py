@@ -29,12 +29,8 @@ def plodek() -> None:
 
 @plodek.command()
 @click.argument("recipe", type=click.Path(path_type=Path))
-@click.option(
-    "--to", "folder", type=click.Path(path_type=Path), required=True, help="Folder for the files."
-)
-@click.option(
-    "--format", "formats", default=",".join(FORMATS), show_default=True, help="Formats, by commas."
-)
+@click.option("--to", "folder", type=click.Path(path_type=Path), required=True, help="Folder for the files.")
+@click.option("--format", "formats", default=",".join(FORMATS), show_default=True, help="Formats, by commas.")
 @click.option("--unit", default=None, help="Length unit of the files; the recipe's where left out.")
 @click.option("--scale", default=1.0, show_default=True, help="Factor on all coordinates.")
 @click.option("--folded-too", is_flag=True, help="Hand off even where cells are folded.")

@@ -39,9 +39,7 @@ class BadFile(PlodekError):
 
     title = "This file cannot be read"
 
-    def __init__(
-        self, what: str, *, where: str = "", remedy: str = "", rows: Sequence[int] = ()
-    ) -> None:
+    def __init__(self, what: str, *, where: str = "", remedy: str = "", rows: Sequence[int] = ()) -> None:
         super().__init__(what, where=where, remedy=remedy)
         self.rows = tuple(rows)
 

@@ -31,14 +31,10 @@ def length(value: float | str, unit: str) -> float:
     if isinstance(value, str):
         match = _TEXT.fullmatch(value)
         if match is None:
-            raise BadValue(
-                f"“{value}” is not a length", remedy="write a number with a unit, such as 6 mm"
-            )
+            raise BadValue(f"“{value}” is not a length", remedy="write a number with a unit, such as 6 mm")
         number, name = float(match[1]), match[2] or unit
         if name not in METRES:
-            raise BadValue(
-                f"“{name}” in “{value}” is not a length unit", remedy=f"use {', '.join(METRES)}"
-            )
+            raise BadValue(f"“{name}” in “{value}” is not a length unit", remedy=f"use {', '.join(METRES)}")
         result = number * factor(name, unit)
     else:
         result = float(value)

@@ -6,11 +6,12 @@ import os
 from http import HTTPStatus
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 from urllib.parse import urlsplit
 
 from apiflask import APIFlask, HTTPError
 from flask import Response, json, request, send_from_directory
+from flask.json.provider import DefaultJSONProvider
 
 from plodek.core.errors import NothingFound, PlodekError
 from plodek.server.api.messages import Problem
@@ -27,10 +28,12 @@ def make_app(data: Path) -> APIFlask:
     """Make the application over a data folder."""
     os.environ["PLODEK_DATA"] = str(data)  # the queue and the worker read it
     app = APIFlask(
-        "plodek", title="Plodek", version=version("plodek"), static_folder=None, docs_path=None,
+        "plodek", title="Plodek", version=version("plodek"), static_folder="no-static", docs_path=None,
         spec_path="/api/openapi.json",
     )  # fmt: skip
-    app.json.sort_keys = False  # the fields of a step keep their order, and so do the forms
+    cast(
+        DefaultJSONProvider, app.json
+    ).sort_keys = False  # the fields of a step keep their order, and so do the forms
     app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES
     app.config["VALIDATION_ERROR_STATUS_CODE"] = 422
     database = open_database(data / "plodek.db")

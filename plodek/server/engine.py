@@ -15,6 +15,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Lock
+from typing import Any
 
 import numpy as np
 
@@ -98,7 +99,8 @@ class Engine:
         """Write a smoothed plane to the cache, whole or not at all."""
         handle, name = tempfile.mkstemp(dir=self.cache, suffix=".part")
         with os.fdopen(handle, "wb") as file:
-            np.savez(file, runs=np.array(json.dumps([r.__dict__ for r in runs])), **blocks)
+            arrays: dict[str, Any] = dict(blocks) | {"runs": np.array(json.dumps([r.__dict__ for r in runs]))}
+            np.savez(file, **arrays)
         Path(name).replace(self.cache / f"{key}.npz")
 
     def grid(

@@ -119,7 +119,7 @@ class _Cutter:
         ]
 
     def _middle(self, a: str, b: str) -> str:
-        """Give the corner between two; on a cross edge that a first division of the block made, put a new one."""
+        """Give the corner between two; a cross edge that a first division made gets a new one."""
         edge = edge_of(a, b)
         if edge not in self.middle:
             self.middle[edge] = stable_id(self.step, *edge)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import cast
 
 import numpy as np
 
@@ -19,9 +18,7 @@ def curve_named(guides: Mapping[str, Guide], name: str) -> Curve:
     guide = guides.get(name)
     if guide is None or isinstance(guide, Point):
         curves = [n for n, g in guides.items() if not isinstance(g, Point)]
-        had = (
-            f"the guide curves are {', '.join(curves)}" if curves else "there is no guide curve yet"
-        )
+        had = f"the guide curves are {', '.join(curves)}" if curves else "there is no guide curve yet"
         raise NothingFound(f"no guide curve is called “{name}”", remedy=had)
     return guide
 
@@ -72,7 +69,7 @@ class EdgePath:
 
 
 def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePath:
-    """Make the path of an edge of the layout. Raises BadValue where its ends sit at one place of the guide."""
+    """Make the path of an edge. Raises BadValue where its ends sit at one place of the guide."""
     first, second = (layout.corners[c] for c in edge)
     start, end = np.array(first.xyz), np.array(second.xyz)
     follow = layout.follows.get(edge)
@@ -80,14 +77,13 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
         return EdgePath(start, end)
     curve = curve_named(guides, follow.guide)
     f0, f1 = (fraction_of(c, follow.guide, curve) for c in (first, second))
+    span = f1 - f0
     if curve.closed:
-        span = (f1 - f0) % 1.0 if follow.forward else -((f0 - f1) % 1.0)
-    else:
-        span = f1 - f0
+        span = span % 1.0 if follow.forward else -(-span % 1.0)
     if span == 0.0:
         names = " and ".join(layout.labels[c] for c in edge)
         raise BadValue(
             f"the corners {names} sit at the same place of “{follow.guide}”",
             remedy="slide one of them",
         )
-    return EdgePath(start, end, cast(Curve, curve), f0, span)
+    return EdgePath(start, end, curve, f0, span)

@@ -29,9 +29,7 @@ def pin(layout: Layout, guides: Mapping[str, Guide], corner: str, xyz: Place) ->
     return replace(layout, corners=corners, follows=follows)
 
 
-def slide(
-    layout: Layout, guides: Mapping[str, Guide], corner: str, guide: str, fraction: float
-) -> Layout:
+def slide(layout: Layout, guides: Mapping[str, Guide], corner: str, guide: str, fraction: float) -> Layout:
     """Put a corner on a guide curve at a fraction of its arc length.
 
     Raises BadValue for a fraction outside 0 to 1, or where the corners along the guide would change
@@ -48,9 +46,7 @@ def slide(
     return after
 
 
-def follow(
-    layout: Layout, guides: Mapping[str, Guide], edges: Sequence[Edge], guide: str
-) -> Layout:
+def follow(layout: Layout, guides: Mapping[str, Guide], edges: Sequence[Edge], guide: str) -> Layout:
     """Let a chain of edges run along a guide; its corners go to their nearest places on it.
 
     Pinned corners keep their place and must lie on the guide. Raises BadValue where one does not, or
@@ -87,9 +83,7 @@ def _on(curve: Curve, xyz: Place) -> bool:
     return float(np.linalg.norm(place_there - np.array(xyz))) <= ON_GUIDE * curve.length
 
 
-def _forward(
-    layout: Layout, corners: Mapping[str, Corner], curve: Curve, guide: str, edge: Edge
-) -> bool:
+def _forward(layout: Layout, corners: Mapping[str, Corner], curve: Curve, guide: str, edge: Edge) -> bool:
     """Find which way round an edge goes: towards the guide's place nearest to the edge's middle."""
     f0, f1 = (fraction_of(corners[c], guide, curve) for c in edge)
     if not curve.closed:

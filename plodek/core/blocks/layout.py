@@ -114,9 +114,7 @@ class Layout:
     @cached_property
     def filled_edges(self) -> list[Edge]:
         """The edges that filled blocks use, in order."""
-        return [
-            e for e, uses in self.edges.items() if any(not self.blocks[b].hollow for b, _ in uses)
-        ]
+        return [e for e, uses in self.edges.items() if any(not self.blocks[b].hollow for b, _ in uses)]
 
     @cached_property
     def labels(self) -> dict[str, str]:

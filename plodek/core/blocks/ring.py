@@ -36,8 +36,10 @@ T = TypeVar("T")
 
 @dataclass(frozen=True)
 class Ring:
-    """The result: the new ``layout``, the ``copies`` of corners, the new ``blocks``, and for each old
-    edge that moved or was doubled the ``edges`` that carry on its spacing.
+    """The result of a ring.
+
+    The new ``layout``, the ``copies`` of corners, the new ``blocks``, and for each old edge that moved
+    or was doubled the ``edges`` that carry on its spacing.
     """
 
     layout: Layout
@@ -78,9 +80,7 @@ def ring(
         else block
         for name, block in layout.blocks.items()
     }
-    rings = {
-        stable_id(step, *side): _ring_block(layout, use, copies) for side, use in closed.items()
-    }
+    rings = {stable_id(step, *side): _ring_block(layout, use, copies) for side, use in closed.items()}
     corners = dict(layout.corners)
     for corner, copy in copies.items():
         corners[copy] = _copied(layout, guides, corner, takers, closed, thickness)
@@ -95,9 +95,7 @@ def ring(
     return Ring(after, copies, tuple(rings), edges)
 
 
-def _closed_sides(
-    layout: Layout, takers: set[str], where: str, open_sides: set[Side]
-) -> dict[Side, Use]:
+def _closed_sides(layout: Layout, takers: set[str], where: str, open_sides: set[Side]) -> dict[Side, Use]:
     """Find the sides the ring closes, each with the taker behind it."""
     closed: dict[Side, Use] = {}
     for side, uses in layout.sides.items():
@@ -169,9 +167,7 @@ def _one_fan(at: list[Side], corner: str, dim: int) -> bool:
 def _connected(names: set[T], links: list[tuple[T, T]]) -> bool:
     reached = {next(iter(names))}
     while True:
-        grown = (
-            reached | {b for a, b in links if a in reached} | {a for a, b in links if b in reached}
-        )
+        grown = reached | {b for a, b in links if a in reached} | {a for a, b in links if b in reached}
         if grown == reached:
             return reached == names
         reached = grown
@@ -182,9 +178,7 @@ def _ring_block(layout: Layout, use: Use, copies: dict[str, str]) -> Block:
     corners = layout.blocks[use.block].corners
     bit = 1 << use.axis
     border = [corners[(n | bit) if use.end else (n & ~bit)] for n in range(len(corners))]
-    return Block(
-        tuple(c if (n >> use.axis & 1) == use.end else copies[c] for n, c in enumerate(border))
-    )
+    return Block(tuple(c if (n >> use.axis & 1) == use.end else copies[c] for n, c in enumerate(border)))
 
 
 def _copied(
@@ -234,6 +228,7 @@ def _outward(layout: Layout, side: Side, use: Use) -> Floats:
         normal = np.cross(xyz[3] - xyz[0], xyz[2] - xyz[1])
     normal = normal / np.linalg.norm(normal)
     away = xyz.mean(axis=0) - layout.centre(use.block)
+    normal = np.asarray(normal)
     return normal if float(np.dot(normal, away)) >= 0 else -normal
 
 
@@ -255,9 +250,7 @@ def _carried(
         if follow is None or len(doubled) != 1:
             continue
         corner = doubled[0]
-        if (
-            corners[copies[corner]].guide == follow.guide
-        ):  # an open side: both parts stay on its guide
+        if corners[copies[corner]].guide == follow.guide:  # an open side: both parts stay on its guide
             far = edge[1] if edge[0] == corner else edge[0]
             outward = follow.forward == (edge[0] == corner)  # fractions rise from the corner on
             for a, b in ((corner, copies[corner]), (copies[corner], far)):

@@ -10,17 +10,15 @@ from plodek.core.errors import Refused
 
 
 def check(layout: Layout) -> Layout:
-    """Return the layout, or raise Refused where a side has three blocks, a block two equal corners, or
-    two different edges would join the same two corners.
+    """Return the layout, or raise Refused where it is broken.
+
+    That is: a side with three blocks, a block with two equal corners, or two different edges between
+    the same two corners.
     """
     for name, block in layout.blocks.items():
         if len(set(block.corners)) < len(block.corners):
-            raise Refused(
-                f"block {layout.labels[name]} would meet itself in a corner", remedy="cut it first"
-            )
-        found = {
-            edge_of(block.corners[a], block.corners[b]) for _, a, b in tables.edges(layout.dim)
-        }
+            raise Refused(f"block {layout.labels[name]} would meet itself in a corner", remedy="cut it first")
+        found = {edge_of(block.corners[a], block.corners[b]) for _, a, b in tables.edges(layout.dim)}
         if len(found) < len(tables.edges(layout.dim)):
             raise Refused(
                 f"block {layout.labels[name]} would have two edges between the same corners",
@@ -29,9 +27,7 @@ def check(layout: Layout) -> Layout:
     for side, uses in layout.sides.items():
         if len(uses) > 2:
             blocks = ", ".join(layout.labels[use.block] for use in uses)
-            raise Refused(
-                f"one side would belong to {len(uses)} blocks ({blocks})", where=f"{side}"
-            )
+            raise Refused(f"one side would belong to {len(uses)} blocks ({blocks})", where=f"{side}")
     return layout
 
 

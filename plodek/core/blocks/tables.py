@@ -25,10 +25,7 @@ from functools import cache
 def edges(dim: int) -> tuple[tuple[int, int, int], ...]:
     """List (axis, low corner, high corner) of all edges of a block."""
     return tuple(
-        (axis, n, n | 1 << axis)
-        for axis in range(dim)
-        for n in range(1 << dim)
-        if not n >> axis & 1
+        (axis, n, n | 1 << axis) for axis in range(dim) for n in range(1 << dim) if not n >> axis & 1
     )
 
 

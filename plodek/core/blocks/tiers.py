@@ -65,8 +65,7 @@ def tiers(layout: Layout) -> tuple[Tier, ...]:
         classes.setdefault(top, {})[edge] = not flip
     roots_twisted = {root(edge)[0] for edge in twisted}
     return tuple(
-        Tier(f"T{n}", edges, top in roots_twisted)
-        for n, (top, edges) in enumerate(classes.items(), 1)
+        Tier(f"T{n}", edges, top in roots_twisted) for n, (top, edges) in enumerate(classes.items(), 1)
     )
 
 

@@ -58,7 +58,7 @@ class CellValues:
 
     def of(self, key: str) -> Floats:
         """Give one metric of all cells (cells,)."""
-        return self.values[[m.key for m in METRICS].index(key)]
+        return np.asarray(self.values[[m.key for m in METRICS].index(key)])
 
 
 def measure(grid: Grid) -> CellValues:
@@ -92,11 +92,12 @@ def _solid(grid: Grid, block: int) -> Floats:
 
 @nb.njit(cache=True, inline="always")
 def _det(a: Floats, b: Floats, c: Floats) -> float:
-    return (
+    det: float = (
         a[0] * (b[1] * c[2] - b[2] * c[1])
         + a[1] * (b[2] * c[0] - b[0] * c[2])
         + a[2] * (b[0] * c[1] - b[1] * c[0])
     )
+    return det
 
 
 @nb.njit(cache=True, parallel=True, nogil=True)
@@ -123,9 +124,7 @@ def _cells(
                 # Edge m of an axis starts at the corner whose other two bits, in rising order, are m.
                 for m in range(4):
                     for axis in range(3):
-                        low = (
-                            m << 1 if axis == 0 else (((m & 2) << 1) | (m & 1) if axis == 1 else m)
-                        )
+                        low = m << 1 if axis == 0 else (((m & 2) << 1) | (m & 1) if axis == 1 else m)
                         high = low | 1 << axis
                         length = 0.0
                         for x in range(3):
@@ -138,21 +137,11 @@ def _cells(
                 for axis in range(3):
                     for x in range(3):
                         axes[axis, x] = (
-                            edge[axis, 0, x]
-                            + edge[axis, 1, x]
-                            + edge[axis, 2, x]
-                            + edge[axis, 3, x]
+                            edge[axis, 0, x] + edge[axis, 1, x] + edge[axis, 2, x] + edge[axis, 3, x]
                         )
                 for x in range(3):
                     centres[cell, x] = 0.125 * (
-                        p[0, x]
-                        + p[1, x]
-                        + p[2, x]
-                        + p[3, x]
-                        + p[4, x]
-                        + p[5, x]
-                        + p[6, x]
-                        + p[7, x]
+                        p[0, x] + p[1, x] + p[2, x] + p[3, x] + p[4, x] + p[5, x] + p[6, x] + p[7, x]
                     )
                 volume[cell] = _volume(p, scratch)
                 # The centre counts as a ninth place, as in Verdict.
@@ -251,9 +240,7 @@ def _inner_faces(xyz: Floats, dim: int, volume: Floats, centres: Floats, values:
                         dx = centres[other, 0] - centres[cell, 0]
                         dy = centres[other, 1] - centres[cell, 1]
                         dz = centres[other, 2] - centres[cell, 2]
-                        size = np.sqrt(
-                            (nx * nx + ny * ny + nz * nz) * (dx * dx + dy * dy + dz * dz)
-                        )
+                        size = np.sqrt((nx * nx + ny * ny + nz * nz) * (dx * dx + dy * dy + dz * dz))
                         cosine = abs(nx * dx + ny * dy + nz * dz) / size if size > 0 else 0.0
                         least = min(least, cosine)
                 values[0, cell] = max(values[0, cell], ratio)
@@ -287,7 +274,7 @@ def _side_cells(
 ) -> np.ndarray[tuple[int, ...], np.dtype[np.int64]]:
     shape = grid.shape_of(side.block)
     index = starts[side.block] + np.arange(int(np.prod(shape))).reshape(shape)
-    return np.take(index, -1 if side.end else 0, axis=side.axis)
+    return np.asarray(np.take(index, -1 if side.end else 0, axis=side.axis))
 
 
 def _as_seen(

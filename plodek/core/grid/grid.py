@@ -79,7 +79,7 @@ class Grid:
 
     def side_nodes(self, side: BlockSide) -> Floats:
         """Give the nodes (na, nb, 3) of a block side, axes in rising order."""
-        return np.take(self.xyz[side.block], -1 if side.end else 0, axis=side.axis)
+        return np.asarray(np.take(self.xyz[side.block], -1 if side.end else 0, axis=side.axis))
 
     def patch_faces(self, patch: PatchFaces) -> int:
         """Give the number of cell faces of a patch."""

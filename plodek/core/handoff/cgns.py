@@ -68,9 +68,7 @@ def _zone(base: h5py.Group, grid: Grid, block: int, nodes: np.ndarray[Any, Any])
         links = _node(zone, "ZoneGridConnectivity", "ZoneGridConnectivity_t")
         for number, (ours, theirs, orientation) in enumerate(joins, 1):
             low, high = _range(grid, ours), _donor_range(grid, ours, theirs, orientation)
-            link = _node(
-                links, f"Interface{number}", "GridConnectivity1to1_t", zone_name(theirs.block)
-            )
+            link = _node(links, f"Interface{number}", "GridConnectivity1to1_t", zone_name(theirs.block))
             transform = np.array(orientation.axes, dtype=np.int32)
             _node(link, "Transform", '"int[IndexDimension]"', transform)
             _node(link, "PointRange", "IndexRange_t", low)
@@ -120,12 +118,8 @@ def _root(file: h5py.File) -> None:
         (" format", "IEEE_LITTLE_32", 15),
         (" hdf5version", "HDF5 Version 1.10", 33),
     ):
-        file.create_dataset(
-            name, data=np.frombuffer(text.encode().ljust(size, b"\0"), dtype=np.int8)
-        )
-    _node(
-        file, "CGNSLibraryVersion", "CGNSLibraryVersion_t", np.array([_VERSION], dtype=np.float32)
-    )
+        file.create_dataset(name, data=np.frombuffer(text.encode().ljust(size, b"\0"), dtype=np.int8))
+    _node(file, "CGNSLibraryVersion", "CGNSLibraryVersion_t", np.array([_VERSION], dtype=np.float32))
 
 
 _TYPES = {"float64": "R8", "float32": "R4", "int32": "I4", "int8": "C1"}
@@ -183,11 +177,11 @@ def _read(file: h5py.File, name: str) -> tuple[Grid, str]:
         places = next(_labelled(zone, "GridCoordinates_t"))
         parts = [places[f"Coordinate{letter}"][" data"][()].T for letter in _AXES]
         if parts[0].ndim != 3:
-            raise BadFile(
-                "a zone is not in space", where=name, remedy="give zones with three indices"
-            )
+            raise BadFile("a zone is not in space", where=name, remedy="give zones with three indices")
         xyz.append(np.stack(parts, axis=-1).astype(np.float64))
-    interfaces, patches, taken = [], {}, set()
+    interfaces: list[Interface] = []
+    patches: dict[str, list[BlockSide]] = {}
+    taken: set[BlockSide] = set()
     families = {_name(f): f for f in _labelled(base, "Family_t")}
     for block, zone in enumerate(zones):
         shape = xyz[block].shape[:3]
@@ -201,17 +195,12 @@ def _read(file: h5py.File, name: str) -> tuple[Grid, str]:
                 interfaces.append(Interface(ours, theirs, Orientation(axes)))
         for condition in _labelled_below(zone, "ZoneBC_t", "BC_t"):
             side = _side(block, condition["PointRange"][" data"][()], shape, name)
-            family = (
-                _text(condition["FamilyName"]) if "FamilyName" in condition else _name(condition)
-            )
+            family = _text(condition["FamilyName"]) if "FamilyName" in condition else _name(condition)
             patches.setdefault(family, []).append(side)
             taken.add(side)
-    every = [
-        BlockSide(b, axis, end) for b in range(len(xyz)) for axis in range(3) for end in (0, 1)
-    ]
+    every = [BlockSide(b, axis, end) for b in range(len(xyz)) for axis in range(3) for end in (0, 1)]
     named = tuple(
-        PatchFaces(patch, _type_of(families.get(patch)), tuple(sides))
-        for patch, sides in patches.items()
+        PatchFaces(patch, _type_of(families.get(patch)), tuple(sides)) for patch, sides in patches.items()
     )
     grid = Grid(
         3,

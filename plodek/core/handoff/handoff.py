@@ -62,9 +62,7 @@ def hand_off(
     without ``folded_too``.
     """
     if grid.dim != 3:
-        raise NotReady(
-            "the grid is still plane", remedy="extrude it first; one cell of depth is enough"
-        )
+        raise NotReady("the grid is still plane", remedy="extrude it first; one cell of depth is enough")
     if grid.unnamed:
         faces = sum(grid.side_faces(side) for side in grid.unnamed)
         raise NotReady(

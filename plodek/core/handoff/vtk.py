@@ -14,7 +14,10 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.grid.grid import Grid, PatchFaces
 
-_HEAD = '<?xml version="1.0"?>\n<VTKFile type="{}" version="1.0" byte_order="LittleEndian" header_type="UInt64">\n'
+_HEAD = (
+    '<?xml version="1.0"?>\n'
+    '<VTKFile type="{}" version="1.0" byte_order="LittleEndian" header_type="UInt64">\n'
+)
 
 
 def write(path: Path, grid: Grid) -> list[Path]:
@@ -35,9 +38,7 @@ def write(path: Path, grid: Grid) -> list[Path]:
         lines.append(f'  <Block index="{index}" name="{title}">\n')
         for n, (name, piece) in enumerate(pieces):
             place = f"{folder.name}/{piece.name}"
-            lines.append(
-                f'   <DataSet index="{n}" name={quoteattr(name)} file={quoteattr(place)}/>\n'
-            )
+            lines.append(f'   <DataSet index="{n}" name={quoteattr(name)} file={quoteattr(place)}/>\n')
         lines.append("  </Block>\n")
     lines.append(" </vtkMultiBlockDataSet>\n</VTKFile>\n")
     path.write_text("".join(lines))

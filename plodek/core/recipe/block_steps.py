@@ -67,17 +67,13 @@ class Frame(_BlockStep):
     verb: ClassVar[str] = "Frame"
     key: ClassVar[str] = "F"
     sentence: ClassVar[str] = "Frame a rectangle {width} by {height} from {corner}"
-    corner: Coordinates = Field(
-        default=[0.0, 0.0], title="Low corner", json_schema_extra={"widget": "place"}
-    )
+    corner: Coordinates = Field(default=[0.0, 0.0], title="Low corner", json_schema_extra={"widget": "place"})
     width: Length = Field(title="Width (x)", json_schema_extra={"widget": "length"})
     height: Length = Field(title="Height (y)", json_schema_extra={"widget": "length"})
 
     def apply(self, model: Model, context: Context) -> Model:
         if model.layout.blocks:
-            raise Refused(
-                "the domain is already framed", remedy="change or take out the first frame"
-            )
+            raise Refused("the domain is already framed", remedy="change or take out the first frame")
         size = [length(v, model.unit) for v in (self.width, self.height)]
         layout = rectangle(self.id, coordinates(self.corner, model.unit), *size)
         return replace(model, layout=layout)
@@ -118,16 +114,14 @@ class Cut(_BlockStep):
         return model
 
     def _across(self, model: Model, axis: int, value: float, number: int) -> Model:
-        """Cut where edges cross a coordinate; edges of the tier that do not cross it take the first one's fraction."""
+        """Cut where edges cross a coordinate; the tier's other edges take the first one's fraction."""
         if self.tier is not None:
             wanted = [tier_of(model.tiers, edge_of(*e)) for e in selectors.edges(model, self.tier)]
             found = [t for t in dict.fromkeys(wanted) if self._crossings(model, t, axis, value)]
         else:
             found = [t for t in model.tiers if self._crossings(model, t, axis, value)]
         if not found:
-            low, high = (
-                f(model.layout.places(model.layout.corners)[:, axis]) for f in (np.min, np.max)
-            )
+            low, high = (f(model.layout.places(model.layout.corners)[:, axis]) for f in (np.min, np.max))
             raise NothingFound(
                 f"no {'edge of this tier' if self.tier else 'edge'} crosses {'xy'[axis]} = {value:g}",
                 remedy=f"the blocks reach from {low:g} to {high:g}, and a cut must miss their corners",
@@ -164,9 +158,7 @@ class Cut(_BlockStep):
         done = 0.0
         values = [_fraction(v) for v in self.at]
         if sorted(set(values)) != values:
-            raise BadValue(
-                "the fractions do not rise", remedy="give them from the smallest to the largest"
-            )
+            raise BadValue("the fractions do not rise", remedy="give them from the smallest to the largest")
         tier, (a, b) = self._named_tier(model)
         for number, value in enumerate(values):
             tier = tier_of(model.tiers, edge_of(a, b))
@@ -199,7 +191,7 @@ class Cut(_BlockStep):
         pieces = dict(model.pieces)
         for (a, b), middle in done.middle.items():
             pieces[a, b] = (edge_of(a, middle), edge_of(middle, b))
-        pieces |= done.pieces
+        pieces.update(done.pieces)
         spacing = model.spacing.after_cut(done, fractions)
         return replace(model, layout=done.layout, spacing=spacing, pieces=pieces)
 
@@ -208,9 +200,7 @@ def _fraction(value: float | str) -> float:
     try:
         number = float(value)
     except ValueError as error:
-        raise BadValue(
-            f"“{value}” is not a fraction", remedy="give a number from 0 to 1"
-        ) from error
+        raise BadValue(f"“{value}” is not a fraction", remedy="give a number from 0 to 1") from error
     if not 0 < number < 1:
         raise BadValue(f"the fraction is {number:g}", remedy="give a number between 0 and 1")
     return number
@@ -391,12 +381,9 @@ class Extrude(_BlockStep):
         if model.lift:
             raise Refused("the plane is already extruded", remedy="change that step")
         first, last = (
-            None if v is None else self.sizes(model, v, "cell size")
-            for v in (self.first, self.last)
+            None if v is None else self.sizes(model, v, "cell size") for v in (self.first, self.last)
         )
         depth = self.sizes(model, self.depth, "depth")
         law = EdgeLaw(self.law, first=first, last=last)
-        law.nodes(
-            self.cells, depth
-        )  # an impossible law is refused here, not when the grid is built
+        law.nodes(self.cells, depth)  # an impossible law is refused here, not when the grid is built
         return replace(model, lift=Lift(depth, self.cells, law))

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
-
 from plodek.core.arrays import Floats
 from plodek.core.blocks.extrude import extruded
 from plodek.core.blocks.layout import edge_of
@@ -40,13 +39,13 @@ def build(model: Model, watch: Watch | None = None) -> Built:
 
 
 def plane_grid(model: Model) -> Grid:
-    """Fill the plane grid of a model and leave it there: no smoothing, no lift. Raises NotReady without blocks."""
+    """Fill the plane grid: no smoothing, no lift. Raises NotReady without blocks."""
     model.need_blocks()
     return assemble(replace(model, lift=None), fill_plane(model.layout, model.laid))
 
 
 def assemble(model: Model, plane: Mapping[str, Floats]) -> Grid:
-    """Make the grid from plane blocks (ni, nj, 1, 3): lift it where the model says so, and put on the patches."""
+    """Make the grid from plane blocks (ni, nj, 1, 3): lift it where wished, put on the patches."""
     blocks = dict(plane)
     layout = model.layout
     if model.lift:
@@ -58,7 +57,8 @@ def assemble(model: Model, plane: Mapping[str, Floats]) -> Grid:
     if not model.lift:
         of_ends = {}
     members: dict[str, list[BlockSide]] = {p.name: [] for p in model.patches}
-    owners: dict[Origin, Patch] = {**of_edges, **of_ends}
+    owners: dict[Origin, Patch] = dict(of_edges.items())
+    owners.update(of_ends.items())
     for origin, patch in owners.items():
         members[patch.name].append(sides[origin])
     patches = tuple(

@@ -109,9 +109,7 @@ class GateStep(Step):
         "Gate: angles {smallest_angle}° to {largest_angle}°, scaled Jacobian {scaled_jacobian}, "
         "skewness {skewness}, volume ratio {volume_ratio}"
     )
-    scaled_jacobian: float | None = Field(
-        DEFAULT_LIMITS["scaled_jacobian"], title="Scaled Jacobian at least"
-    )
+    scaled_jacobian: float | None = Field(DEFAULT_LIMITS["scaled_jacobian"], title="Scaled Jacobian at least")
     smallest_angle: float | None = Field(
         DEFAULT_LIMITS["smallest_angle"],
         title="Smallest angle at least",
@@ -161,9 +159,7 @@ class PatchStep(Step):
                 remedy="use letters, digits, _ and -, without spaces, beginning with a letter",
             )
         if any(p.name.lower() == self.name.lower() for p in model.patches):
-            raise BadValue(
-                f"a patch is already called “{self.name}”", remedy="give this one another name"
-            )
+            raise BadValue(f"a patch is already called “{self.name}”", remedy="give this one another name")
         edges, ends = self._faces(model)
         of_edges, of_ends = model.patch_of
         owners = [of_edges[e] for e in edges if e in of_edges]

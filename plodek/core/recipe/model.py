@@ -1,4 +1,4 @@
-"""The model that evaluating a recipe gives: all that is needed to build the grid, and nothing computed twice."""
+"""The model that evaluating a recipe gives: all that is needed to build the grid."""
 
 from __future__ import annotations
 
@@ -91,7 +91,8 @@ class Model:
     def patch_of(self) -> tuple[Mapping[Edge, Patch], Mapping[tuple[str, int], Patch]]:
         """Which patch each outer plane edge and each block end belongs to, after all divisions."""
         outer = {edge_of(*side) for side in self.layout.outer}
-        edges, ends = {}, {}
+        edges: dict[Edge, Patch] = {}
+        ends: dict[tuple[str, int], Patch] = {}
         for patch in self.patches:
             for edge in patch.edges:
                 edges |= {p: patch for p in self.parts(edge) if isinstance(p, tuple) and p in outer}
@@ -111,9 +112,7 @@ class Model:
     def need_blocks(self) -> None:
         """Raise NotReady where there is no block yet."""
         if not self.layout.blocks:
-            raise NotReady(
-                "there are no blocks yet", remedy="frame the domain first (Blocks, Frame)"
-            )
+            raise NotReady("there are no blocks yet", remedy="frame the domain first (Blocks, Frame)")
 
     def need_plane(self, verb: Literal["blocks", "spacing", "smoothing"]) -> None:
         """Raise NotReady where the plane layout is already smoothed (or lifted, for smoothing)."""

@@ -18,7 +18,7 @@ from plodek.core.recipe.selectors import Strict
 from plodek.core.recipe.step import Context, Step
 
 #: Raised when the meaning of a recipe changes; `read` refuses newer ones.
-FORMAT = 1
+FORMAT: Literal[1] = 1
 
 AnyStep: TypeAlias = Annotated[
     shape_steps.Unit
@@ -155,7 +155,8 @@ class Evaluator:
     def evaluate(self, recipe: Recipe, read_file: Callable[[str], bytes]) -> Evaluation:
         """Apply the steps one after the other; stops at the first that cannot be applied."""
         context = Context(read_file)
-        model, models = Model(), []
+        model = Model()
+        models: list[Model] = []
         for step, key in zip(recipe.steps, keys(recipe, read_file), strict=True):
             try:
                 found = self._models.get(key)

@@ -135,18 +135,12 @@ def edges(model: Model, selector: EdgeSelector) -> list[tuple[str, str]]:
         names = list(layout.edges)
         half = np.array([0.5])
         middles = np.array([edge_path(layout, model.guides, e).at(half)[0] for e in names])
-        found = [
-            _directed(
-                model, names[_nearest(middles, coordinates(selector.at, model.unit))], selector
-            )
-        ]
+        found = [_directed(model, names[_nearest(middles, coordinates(selector.at, model.unit))], selector)]
     elif isinstance(selector, On):
         found = [edge for edge, follow in layout.follows.items() if follow.guide == selector.on]
         if not found:
             had = ", ".join(sorted({f.guide for f in layout.follows.values()})) or "none"
-            raise NothingFound(
-                f"no edge follows “{selector.on}”", remedy=f"guides that edges follow: {had}"
-            )
+            raise NothingFound(f"no edge follows “{selector.on}”", remedy=f"guides that edges follow: {had}")
     elif isinstance(selector, OnSide):
         found = on_side(model, selector.side)
     elif isinstance(selector, Around):
@@ -179,9 +173,7 @@ def on_side(model: Model, side: EndName) -> list[Edge]:
         if np.all(np.abs(layout.places(edge)[:, axis] - extreme) <= near)
     ]
     if not found:
-        raise NothingFound(
-            f"no outer edge lies on the side {side}", remedy="choose the edges themselves"
-        )
+        raise NothingFound(f"no outer edge lies on the side {side}", remedy="choose the edges themselves")
     return found
 
 

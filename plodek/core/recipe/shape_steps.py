@@ -42,9 +42,7 @@ class Unit(_ShapeStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         if model.guides or model.layout.blocks:
-            raise BadValue(
-                "lengths have already been read", remedy="put the unit before all other steps"
-            )
+            raise BadValue("lengths have already been read", remedy="put the unit before all other steps")
         return replace(model, unit=self.unit)
 
 
@@ -57,8 +55,8 @@ class Read(_ShapeStep):
     sentence: ClassVar[str] = "Read outline {file} as {shape} {name}"
     file: str = Field(title="Point file", json_schema_extra={"widget": "file"})
     name: GuideName = Field(title="Name")
-    shape: Literal["closed", "open", "as in the file"] = Field(
-        default="as in the file", title="Ends"
+    shape: Literal["auto", "closed", "open"] = Field(
+        default="auto", title="Ends", description="auto: closed where the last point repeats the first"
     )
     pieces: Literal["smooth", "straight"] = Field(default="smooth", title="Pieces")
     corner_angle: float = Field(
@@ -71,7 +69,7 @@ class Read(_ShapeStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         text = point_file.read(context.read_file(self.file), self.file)
-        closed = text.closed if self.shape == "as in the file" else self.shape == "closed"
+        closed = text.closed if self.shape == "auto" else self.shape == "closed"
         points = text.points
         if text.closed and not closed:
             points = np.vstack([points, points[:1]])

@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import ClassVar, Literal
 
 from pydantic import Field
+from pydantic.config import JsonDict
 
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.errors import BadValue, NothingFound
@@ -17,7 +18,7 @@ from plodek.core.spacing import laws
 from plodek.core.spacing.edge_law import EdgeLaw, LawName
 from plodek.core.spacing.spread import MOST_CELLS
 
-_SIZED = {"widget": "length", "when": {"law": ["geometric", "tanh"]}}
+_SIZED: JsonDict = {"widget": "length", "when": {"law": ["geometric", "tanh"]}}
 
 
 class _SpacingStep(Step):
@@ -89,8 +90,7 @@ class Space(_SpacingStep):
     def _law(self, model: Model, along: Edge) -> tuple[EdgeLaw, int | None]:
         """Work out the law and the count, if the step gives one, on the edge named."""
         first, last = (
-            None if v is None else self.sizes(model, v, "cell size")
-            for v in (self.first, self.last)
+            None if v is None else self.sizes(model, v, "cell size") for v in (self.first, self.last)
         )
         if self.law == "uniform":
             return EdgeLaw(), self.cells

@@ -18,9 +18,7 @@ class Arc:
     positive, no turn at all, or more than a full one.
     """
 
-    def __init__(
-        self, centre: Place, radius: float, start: float = 0.0, end: float = math.tau
-    ) -> None:
+    def __init__(self, centre: Place, radius: float, start: float = 0.0, end: float = math.tau) -> None:
         if not radius > 0:
             raise BadValue(f"the radius is {radius:g}", remedy="give a radius above 0")
         turn = end - start
@@ -71,16 +69,12 @@ def arc_through(first: Place, second: Place, third: Place) -> Arc:
     a, b, c = (complex(p[0], p[1]) for p in (first, second, third))
     if first[2] != second[2] or first[2] != third[2]:
         raise BadValue("the three places differ in z", remedy="give all three the same z")
-    if a == b or b == c or a == c or abs(((c - a) / (b - a)).imag) < 1e-12:
-        raise BadValue(
-            "the three places lie on one line", remedy="move the middle one off the line"
-        )
+    if len({a, b, c}) < 3 or abs(((c - a) / (b - a)).imag) < 1e-12:
+        raise BadValue("the three places lie on one line", remedy="move the middle one off the line")
     w = (c - a) / (b - a)
     centre = a + (b - a) * (w * w.conjugate() - w) / (w.conjugate() - w)
     start, middle, end = (np.angle(p - centre) for p in (a, b, c))
     turn = np.mod(end - start, math.tau)
     if np.mod(middle - start, math.tau) > turn:
         turn -= math.tau
-    return Arc(
-        (centre.real, centre.imag, first[2]), abs(a - centre), float(start), float(start + turn)
-    )
+    return Arc((centre.real, centre.imag, first[2]), abs(a - centre), float(start), float(start + turn))

@@ -1,4 +1,4 @@
-"""Reading point text: one place per row, ``x y`` or ``x y z``, parted by blanks, commas, semicolons or tabs."""
+"""Reading point text: a place per row, x y or x y z, parted by blanks, commas, semicolons or tabs."""
 
 from __future__ import annotations
 
@@ -89,9 +89,7 @@ def _bad_rows(bad: list[tuple[int, str]], width: int, name: str) -> BadFile:
 
 def _checked(title: str, rows: list[list[float]], name: str) -> PointText:
     if len(rows) < 2:
-        raise BadFile(
-            f"it holds {len(rows)} points", where=name, remedy="a curve needs two points or more"
-        )
+        raise BadFile(f"it holds {len(rows)} points", where=name, remedy="a curve needs two points or more")
     points = np.zeros((len(rows), 3))
     points[:, : len(rows[0])] = rows
     size = float(np.max(np.ptp(points, axis=0)))

@@ -42,13 +42,13 @@ class Polyline:
     def at(self, s: Floats) -> Floats:
         """Give the places (n, 3) at the fractions ``s`` (n,)."""
         piece, part = self._located(s)
-        return self._ring[piece] + part[:, None] * self._steps[piece]
+        return np.asarray(self._ring[piece] + part[:, None] * self._steps[piece])
 
     def tangent(self, s: Floats) -> Floats:
         """Give the unit tangents (n, 3) at the fractions ``s`` (n,)."""
         piece, _ = self._located(s)
         steps = self._steps[piece]
-        return steps / np.linalg.norm(steps, axis=1)[:, None]
+        return np.asarray(steps / np.linalg.norm(steps, axis=1)[:, None])
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the nearest places, by projection on every piece."""
@@ -63,13 +63,11 @@ class Polyline:
         gap = offset - part[:, :, None] * self._steps
         best: Ints = np.argmin(np.einsum("npk,npk->np", gap, gap), axis=1)
         along = part[np.arange(len(xyz)), best] * np.sqrt(squares[best])
-        return (self._ends[best] + along) / self.length
+        return np.asarray((self._ends[best] + along) / self.length)
 
     def _located(self, s: Floats) -> tuple[Ints, Floats]:
         along = wrapped(s, self.closed) * self.length
-        piece = np.clip(
-            np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._steps) - 1
-        )
+        piece = np.clip(np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._steps) - 1)
         part = (along - self._ends[piece]) / (self._ends[piece + 1] - self._ends[piece])
         return piece, part
 

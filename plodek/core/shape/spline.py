@@ -8,6 +8,7 @@ quadrature, inverted by Newton steps, so that fractions are fractions of the tru
 from __future__ import annotations
 
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 from scipy.interpolate import CubicSpline, PPoly
@@ -25,16 +26,14 @@ _STEPS = 40
 
 
 class Spline:
-    """The spline through ``points`` (n, 3), sharp where the chords turn by more than ``corner_angle`` degrees.
+    """The spline through ``points`` (n, 3), sharp where chords turn by more than ``corner_angle`` degrees.
 
     Raises BadValue for fewer than 3 points, or neighbouring points at one place.
     """
 
     def __init__(self, points: Floats, *, closed: bool, corner_angle: float) -> None:
         if len(points) < 3:
-            raise BadValue(
-                f"a spline needs 3 points and got {len(points)}", remedy="use straight pieces"
-            )
+            raise BadValue(f"a spline needs 3 points and got {len(points)}", remedy="use straight pieces")
         angle, has_turn = turns(points, closed=closed)
         sharp = np.flatnonzero(has_turn & (angle > corner_angle))
         # A closed curve with corners starts at its first corner, so that every smooth stretch is whole.
@@ -52,12 +51,9 @@ class Spline:
         breaks = sharp - start
         ends = np.union1d(breaks, [0, len(ring) - 1])
         if closed and len(sharp) == 0:
-            stretches = [CubicSpline(knots, ring, bc_type="periodic")]
+            stretches: list[PPoly] = [CubicSpline(knots, ring, bc_type="periodic")]
         else:
-            stretches = [
-                _stretch(knots[a : b + 1], ring[a : b + 1])
-                for a, b in zip(ends[:-1], ends[1:], strict=True)
-            ]
+            stretches = [_stretch(knots[a : b + 1], ring[a : b + 1]) for a, b in pairwise(ends)]
         self.points = np.array(points)
         self.closed = closed
         self._curve = PPoly(np.concatenate([p.c for p in stretches], axis=1), knots)
@@ -75,12 +71,12 @@ class Spline:
 
     def at(self, s: Floats) -> Floats:
         """Give the places (n, 3) at the fractions ``s`` (n,)."""
-        return np.asarray(self._curve(self._parameter(s)))
+        return np.asarray(self._curve(self._parameter(s)), dtype=np.float64)
 
     def tangent(self, s: Floats) -> Floats:
         """Give the unit tangents (n, 3) at the fractions ``s`` (n,)."""
         slope = np.asarray(self._slope(self._parameter(s)))
-        return slope / np.linalg.norm(slope, axis=1)[:, None]
+        return np.asarray(slope / np.linalg.norm(slope, axis=1)[:, None])
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the nearest places: nearest sample, then safeguarded Newton steps."""
@@ -136,9 +132,7 @@ class Spline:
     def _parameter(self, s: Floats) -> Floats:
         """Invert the arc length by Newton steps within each piece."""
         along = wrapped(np.asarray(s, dtype=float), self.closed) * self.length
-        piece = np.clip(
-            np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._knots) - 2
-        )
+        piece = np.clip(np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._knots) - 2)
         low, high = self._knots[piece], self._knots[piece + 1]
         wanted = along - self._ends[piece]
         u = low + (high - low) * wanted / (self._ends[piece + 1] - self._ends[piece])
@@ -148,7 +142,7 @@ class Spline:
             u = np.clip(u - step, low, high)
             if np.max(np.abs(step), initial=0.0) <= NEWTON * self._knots[-1]:
                 break
-        return u
+        return np.asarray(u)
 
     def _piece(self, u: Floats) -> Ints:
         return np.clip(np.searchsorted(self._knots, u, side="right") - 1, 0, len(self._knots) - 2)
@@ -157,7 +151,7 @@ class Spline:
         half = 0.5 * (high - low)
         u = (0.5 * (high + low))[:, None] + half[:, None] * _GAUSS_X
         # A sum over the last axis in a fixed order: the same for one place as for many.
-        return half * np.sum(np.linalg.norm(self._slope(u), axis=-1) * _GAUSS_W, axis=1)
+        return np.asarray(half * np.sum(np.linalg.norm(self._slope(u), axis=-1) * _GAUSS_W, axis=1))
 
 
 def _stretch(knots: Floats, points: Floats) -> PPoly:

@@ -23,8 +23,10 @@ APART = 0.2
 
 @dataclass
 class Track:
-    """One side that glides. ``nodes`` along it, its two ends among them, which stay; ``inward`` the
-    first nodes inward of the others; ``s`` where the nodes are along ``path``.
+    """One side that glides.
+
+    ``nodes`` along it, its two ends among them, which stay; ``inward`` the first nodes inward of the
+    others; ``s`` where the nodes are along ``path``.
     """
 
     nodes: Indices
@@ -33,7 +35,7 @@ class Track:
     s: Floats
 
     def glide(self, xy: Floats, softness: float) -> float:
-        """Move the inner nodes of the side towards the feet of their lines, in place; give the largest move."""
+        """Move the inner nodes towards the feet of their lines, in place; give the largest move."""
         inner = self.nodes[1:-1]
         if not len(inner):
             return 0.0
@@ -56,11 +58,11 @@ def feet_on(path: EdgePath, xyz: Floats) -> Floats:
     """Give the fractions of the path (n,) nearest to places (n, 3)."""
     if path.curve is None:
         step = path.end - path.start
-        return np.clip((xyz - path.start) @ step / np.dot(step, step), 0.0, 1.0)
+        return np.asarray(np.clip((xyz - path.start) @ step / np.dot(step, step), 0.0, 1.0))
     away = path.curve.nearest(xyz) - path.from_fraction
     if path.curve.closed:
         away = away - np.round(away - 0.5 * path.span)
-    return np.clip(away / path.span, 0.0, 1.0)
+    return np.asarray(np.clip(away / path.span, 0.0, 1.0))
 
 
 def tracks_of(

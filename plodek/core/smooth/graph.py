@@ -13,7 +13,7 @@ import numba as nb
 import numpy as np
 import numpy.typing as npt
 
-from plodek.core.arrays import Floats, Ints
+from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 
 Indices = npt.NDArray[np.int32]
@@ -39,7 +39,7 @@ class NodeGraph:
 
 
 def graph_of(layout: Layout, blocks: Mapping[str, Floats]) -> NodeGraph:
-    """Number the nodes of plane blocks (ni, nj, 1, 3), and find every node's neighbours."""
+    """Make the graph of plane blocks (ni, nj, 1, 3): number the nodes and find their neighbours."""
     count = 0
     corners: dict[str, int] = {}
     edges: dict[Edge, Indices] = {}
@@ -95,9 +95,7 @@ def _cells(index: Indices) -> Indices:
 
 
 @nb.njit(cache=True)
-def _neighbours(
-    count: int, cells: Indices
-) -> tuple[Indices, Indices, Indices, npt.NDArray[np.bool_]]:
+def _neighbours(count: int, cells: Indices) -> tuple[Indices, Indices, Indices, npt.NDArray[np.bool_]]:
     uses = np.zeros(count + 1, dtype=np.int32)
     for q in range(len(cells)):
         for c in range(4):

@@ -1,5 +1,7 @@
-"""Compiled kernels of elliptic smoothing. Nodes of one colour do not touch each other, so that a sweep
-gives the same result to the bit however many threads share it.
+"""Compiled kernels of elliptic smoothing.
+
+Nodes of one colour do not touch each other, so that a sweep gives the
+same result to the bit however many threads share it.
 """
 
 from __future__ import annotations
@@ -15,9 +17,7 @@ from plodek.core.smooth.graph import Indices
 def colour(stencil: Indices, start: Indices, near: Indices, moving: Indices) -> Ints:
     """Colour the moving nodes so that neighbours differ, greedily; returns a colour per moving node."""
     colours = np.full(len(stencil), -1, dtype=np.int64)
-    taken = np.zeros(
-        len(stencil), dtype=np.int64
-    )  # as bits; told to every node that reads or is read
+    taken = np.zeros(len(stencil), dtype=np.int64)  # as bits; told to every node that reads or is read
     for node in moving:
         bits = taken[node]
         for n in range(8):

@@ -1,4 +1,4 @@
-"""Elliptic smoothing of a multi-block plane grid: sweeps, wall control, gliding sides, guarded against folding."""
+"""Elliptic smoothing of a multi-block plane grid, with wall control and guarded against folding."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from plodek.core.arrays import Floats
+from plodek.core.arrays import Floats, Ints
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.errors import BadValue, CannotSmooth
 from plodek.core.smooth import kernels
@@ -26,7 +26,9 @@ HALVINGS = 6
 
 @dataclass(frozen=True)
 class SmoothSettings:
-    """How to smooth. ``walls`` get wall control, ``held`` inner edges and all outer edges keep their
+    """How to smooth.
+
+    ``walls`` get wall control, ``held`` inner edges and all outer edges keep their
     nodes but for those that ``glide``. ``tolerance`` is the largest move of a node in a sweep at which
     smoothing ends, in the project's unit (None: 1e-7 of the layout's diagonal). ``strict`` scales the
     wall control.
@@ -95,9 +97,7 @@ def smooth(
 
 
 class _Run:
-    def __init__(
-        self, layout: Layout, laid: LaidOut, graph: NodeGraph, settings: SmoothSettings
-    ) -> None:
+    def __init__(self, layout: Layout, laid: LaidOut, graph: NodeGraph, settings: SmoothSettings) -> None:
         self.graph, self.settings = graph, settings
         fixed = graph.boundary.copy()
         for edge in settings.held:
@@ -235,8 +235,8 @@ def _joined(graph: NodeGraph, runs: list[tuple[Indices, Indices, Floats]]) -> li
     return walls
 
 
-def _coloured(graph: NodeGraph, moving: Indices) -> tuple[Indices, Indices]:
+def _coloured(graph: NodeGraph, moving: Indices) -> tuple[Indices, Ints]:
     colours = kernels.colour(graph.stencil, graph.start, graph.near, moving)
     order = np.argsort(colours, kind="stable")
     bounds = np.concatenate([[0], np.cumsum(np.bincount(colours))])
-    return moving[order], bounds
+    return moving[order], bounds.astype(np.int64)

@@ -133,7 +133,7 @@ def control_wall(
     shift: Floats,
     strict: float,
 ) -> float:
-    """Correct the wall strengths (w, 2) once and add them to ``shift``; return the worst relative height error.
+    """Correct the wall strengths (w, 2) once, add them to ``shift``, and give the worst height error.
 
     ``strict`` scales the gains: less is looser and more stable.
     """

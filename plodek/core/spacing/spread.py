@@ -22,7 +22,7 @@ MOST_CELLS = 10_000
 
 @dataclass(frozen=True)
 class Spacing:
-    """``counts`` holds a locked tier's count on each of its edges; ``laws`` an edge's law, from its first corner."""
+    """Counts of locked tiers, on each of their edges, and laws of edges, from their first corner."""
 
     counts: Mapping[Edge, int] = field(default_factory=dict)
     laws: Mapping[Edge, EdgeLaw] = field(default_factory=dict)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from apiflask import APIBlueprint
 from flask import request
 from pydantic import BaseModel, Field
@@ -32,6 +33,7 @@ def add_file(project: int, query_data: FileQuery) -> FileOut:
         title=text.title,
         points=len(text.points),
         closed=text.closed,
+        gap=0.0 if text.closed else float(np.linalg.norm(text.points[-1] - text.points[0])),
         low=text.points.min(axis=0).tolist(),
         high=text.points.max(axis=0).tolist(),
     )

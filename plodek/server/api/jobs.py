@@ -12,7 +12,7 @@ from flask import Response, send_file
 
 from plodek.core.errors import NothingFound, NotReady
 from plodek.server.api.messages import BuildIn, HandoffIn, JobOut
-from plodek.server.api.presenting import evaluated
+from plodek.server.api.presenting import evaluated, sends
 from plodek.server.jobs import work
 from plodek.server.jobs.queue import data_folder
 from plodek.server.store import projects
@@ -65,7 +65,7 @@ def stop_job(job: str) -> JobOut:
 
 
 @blueprint.get("/jobs/<job>/events")
-@blueprint.doc(responses={200: {"description": "server-sent events", "content": {"text/event-stream": {}}}})
+@blueprint.doc(responses=sends("server-sent events", "text/event-stream"))
 def watch_job(job: str) -> Response:
     """Tell every change of a job until it has ended."""
     _job(job)
@@ -88,7 +88,7 @@ def watch_job(job: str) -> Response:
 
 
 @blueprint.get("/jobs/<job>/picture")
-@blueprint.doc(responses={200: {"description": "a picture", "content": {"application/octet-stream": {}}}})
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
 def job_picture(job: str) -> Response:
     """Give the live picture of a running job."""
     path = work.picture_path(data_folder(), _job(job).id)
@@ -98,7 +98,7 @@ def job_picture(job: str) -> Response:
 
 
 @blueprint.get("/jobs/<job>/download")
-@blueprint.doc(responses={200: {"description": "a ZIP file", "content": {"application/zip": {}}}})
+@blueprint.doc(responses=sends("a ZIP file", "application/zip"))
 def download(job: str) -> Response:
     """Give the files of a hand-off as one ZIP file."""
     found = _job(job)

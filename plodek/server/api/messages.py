@@ -41,6 +41,12 @@ class ProjectOut(Message):
     facts: dict[str, Any] | None = None
 
 
+class ProjectsOut(Message):
+    """The shelf."""
+
+    projects: list[ProjectOut]
+
+
 class ProjectIn(Message):
     """A new project: empty, or from the demo."""
 
@@ -304,12 +310,13 @@ class JobOut(Message):
 
 
 class FileOut(Message):
-    """A stored point file and what was read from it."""
+    """A stored point file and what was read from it; ``gap`` is between its last point and its first."""
 
     name: str
     title: str
     points: int
     closed: bool
+    gap: float
     low: Numbers
     high: Numbers
 
@@ -317,7 +324,7 @@ class FileOut(Message):
 class SchemaOut(Message):
     """The schema of recipes, and the version of the program."""
 
-    schema_: dict[str, Any] = Field(serialization_alias="schema", validation_alias="schema")
+    schema_: dict[str, Any] = Field(alias="schema")
     version: str
 
 

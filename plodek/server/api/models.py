@@ -28,7 +28,7 @@ from plodek.server.api.messages import (
     RunOut,
 )
 from plodek.server.api.pictures import cell_out, effect_of, grid_picture, model_out
-from plodek.server.api.presenting import engine, evaluated, reader
+from plodek.server.api.presenting import engine, evaluated, reader, sends
 from plodek.server.store import projects
 from plodek.server.store.tables import GridSummary, Project
 
@@ -91,7 +91,7 @@ def preview(project: int, json_data: PreviewIn) -> PreviewOut:
 
 @blueprint.post("/projects/<int:project>/preview/grid")
 @blueprint.input(PreviewIn)
-@blueprint.doc(responses={200: {"description": "a picture", "content": {"application/octet-stream": {}}}})
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
 def preview_grid(project: int, json_data: PreviewIn) -> Response:
     """Draw the filled plane of steps that are tried."""
     found = projects.get(project)
@@ -104,7 +104,7 @@ def preview_grid(project: int, json_data: PreviewIn) -> Response:
 
 @blueprint.get("/projects/<int:project>/grid")
 @blueprint.input(GridQuery, location="query")
-@blueprint.doc(responses={200: {"description": "a picture", "content": {"application/octet-stream": {}}}})
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
 def get_grid(project: int, query_data: GridQuery) -> Response:
     """Draw the grid: a binary picture; 422 “NotReady” where the smoothing has not been run yet."""
     found = projects.get(project)

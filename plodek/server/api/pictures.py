@@ -18,9 +18,9 @@ from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.check.metrics import CellValues, measure
 from plodek.core.check.quality import WorstCell
 from plodek.core.grid.grid import BlockSide, Grid
+from plodek.core.recipe import selectors
 from plodek.core.recipe.build import plane_grid, sides_by_origin
 from plodek.core.recipe.model import Model
-from plodek.core.recipe import selectors
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.spacing_steps import Count, Space
 from plodek.core.shape.guide import Curve, Point, drawn
@@ -54,7 +54,9 @@ def model_out(evaluation: Evaluation) -> ModelOut:
         steps=_steps(evaluation),
         guides=[_guide(name, guide) for name, guide in model.guides.items()],
         corners=[
-            CornerOut(id=c, label=layout.labels[c], xyz=list(k.xyz), sign=k.sign, guide=k.guide, fraction=k.fraction)
+            CornerOut(
+                id=c, label=layout.labels[c], xyz=list(k.xyz), sign=k.sign, guide=k.guide, fraction=k.fraction
+            )
             for c, k in layout.corners.items()
         ],
         edges=_edges(model) if laid else [],
@@ -86,7 +88,11 @@ def _steps(evaluation: Evaluation) -> list[StepState]:
     """Tell each step's state, with the labels of the entities it names, as they were when it was applied."""
     states = []
     for number, step in enumerate(evaluation.recipe.steps):
-        before = evaluation.models[min(number, len(evaluation.models)) - 1] if number and evaluation.models else Model()
+        before = (
+            evaluation.models[min(number, len(evaluation.models)) - 1]
+            if number and evaluation.models
+            else Model()
+        )
         labels = before.layout.labels
         tiers = {e: t.label for t in before.tiers for e in t.edges} if before.layout.blocks else {}
         named = _named(step.model_dump(mode="json"), labels, tiers)
@@ -147,7 +153,8 @@ def _edges(model: Model) -> list[EdgeOut]:
         path = laid.paths.get(edge)
         state = "hollow" if path is None else ("outer" if edge in outer else "inner")
         if path is None:
-            path = EdgePath(*(np.array(layout.corners[c].xyz) for c in edge))
+            start, end = (np.array(layout.corners[c].xyz) for c in edge)
+            path = EdgePath(start, end)
         law = model.spacing.laws.get(edge)
         follow = layout.follows.get(edge)
         found.append(
@@ -222,7 +229,9 @@ def _setters(evaluation: Evaluation) -> tuple[dict[Edge, str], dict[Edge, str]]:
     for step, before in zip(evaluation.recipe.steps[1:], evaluation.models, strict=False):
         if isinstance(step, Count | Space) and len(evaluation.models) > evaluation.recipe.steps.index(step):
             tier, _ = selectors.tier(before, step.tier)
-            if step.cells is not None or step.kind == "space" and step.growth and (step.first or step.last):
+            if step.cells is not None or (
+                isinstance(step, Space) and step.growth and (step.first or step.last)
+            ):
                 counted |= dict.fromkeys(tier.edges, step.id)
             if isinstance(step, Space):
                 ruled |= dict.fromkeys(tier.edges, step.id)
@@ -264,7 +273,11 @@ def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
     box = grid.xyz[cell.block][i : i + 2, j : j + 2, k : k + 2]
     corners = box.transpose(2, 1, 0, 3).reshape(-1, 3)
     return CellOut(
-        block=label, index=list(cell.index), value=_finite(cell.value), at=list(cell.at), corners=corners.tolist()
+        block=label,
+        index=list(cell.index),
+        value=_finite(cell.value),
+        at=list(cell.at),
+        corners=corners.tolist(),
     )
 
 
@@ -312,7 +325,9 @@ def grid_picture(
         borders += [np.stack([r[:-1], r[1:]], axis=-1) for r in (ids[0], ids[-1], ids[:, 0], ids[:, -1])]
         group.append(np.full(len(quads), number, dtype=np.uint16))
         sides.append(np.full(len(quads), at, dtype=np.uint16))
-        index = starts[side.block] + np.arange(grid.block_cells(side.block)).reshape(grid.shape_of(side.block))
+        index = starts[side.block] + np.arange(grid.block_cells(side.block)).reshape(
+            grid.shape_of(side.block)
+        )
         face_cells.append(np.take(index, -1 if side.end else 0, axis=side.axis).ravel())
         start += na * nb
     places = np.concatenate(nodes)

@@ -57,3 +57,8 @@ def recipe_out(project: Project) -> RecipeOut:
         can_redo=can_redo,
         files=[f.name for f in project.files],
     )
+
+
+def sends(what: str, kind: str) -> dict[int | str, dict[str, Any]]:
+    """Describe an answer that is no JSON, for the OpenAPI description."""
+    return {200: {"description": what, "content": {kind: {}}}}

@@ -6,7 +6,7 @@ import json
 
 from apiflask import APIBlueprint
 
-from plodek.server.api.messages import NameIn, ProjectIn, ProjectOut
+from plodek.server.api.messages import NameIn, ProjectIn, ProjectOut, ProjectsOut
 from plodek.server.api.presenting import project_out
 from plodek.server.demo import demo_files, demo_recipe
 from plodek.server.store import projects
@@ -15,10 +15,10 @@ blueprint = APIBlueprint("projects", __name__)
 
 
 @blueprint.get("/projects")
-@blueprint.output(list[ProjectOut])
-def list_projects() -> list[ProjectOut]:
+@blueprint.output(ProjectsOut)
+def list_projects() -> ProjectsOut:
     """List the projects on the shelf."""
-    return [project_out(p) for p in projects.listed()]
+    return ProjectsOut(projects=[project_out(p) for p in projects.listed()])
 
 
 @blueprint.post("/projects")

@@ -28,7 +28,7 @@ PICTURE_EVERY = 0.25
 DEAD_AFTER = 60.0
 
 
-class _Stopped(Exception):  # noqa: N818
+class _Stopped(Exception):
     """The user's stop, where nothing worth keeping has been reached."""
 
 
@@ -60,11 +60,13 @@ def download_path(folder: Path, job: str) -> Path:
 def end_dead_jobs() -> None:
     """End the jobs that show no sign of life: their worker has crashed."""
     alive = (Job.state == "running") | (Job.state == "waiting")
-    words = json.dumps({"error": "The worker stopped before the job was done. Start it again; nothing was lost."})
+    words = json.dumps(
+        {"error": "The worker stopped before the job was done. Start it again; nothing was lost."}
+    )
     Job.update(state="failed", result=words).where(alive & (Job.beat < time.time() - DEAD_AFTER)).execute()
 
 
-@queue.task()
+@queue.task()  # type: ignore[untyped-decorator]  # huey brings no types
 def run(job_id: str) -> None:
     """Run a job to a clear end: done, stopped, or failed with a sentence."""
     if database.obj is None:
@@ -73,7 +75,10 @@ def run(job_id: str) -> None:
         job = Job.get_by_id(job_id)
         _mark(job, state="running")
         try:
-            work: dict[str, Callable[[Job], tuple[str, dict[str, Any]]]] = {"build": _build, "handoff": _handoff}
+            work: dict[str, Callable[[Job], tuple[str, dict[str, Any]]]] = {
+                "build": _build,
+                "handoff": _handoff,
+            }
             state, result = work[job.kind](job)
         except _Stopped:
             state, result = "stopped", {}

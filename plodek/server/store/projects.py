@@ -39,7 +39,9 @@ def get(project: int) -> Project:
     return cast(Project, found)
 
 
-def make(name: str, steps: list[dict[str, Any]] | None = None, files: dict[str, bytes] | None = None) -> Project:
+def make(
+    name: str, steps: list[dict[str, Any]] | None = None, files: dict[str, bytes] | None = None
+) -> Project:
     """Make a project with a first revision."""
     now = time.time()
     with database.atomic():
@@ -114,7 +116,7 @@ def undo(project: int, base: int) -> Project:
 
 
 def redo(project: int, base: int) -> Project:
-    """Go forward to the newest revision that was made from this one. Raises Stale, and NothingFound at the last."""
+    """Go forward to the newest revision made from this one. Raises Stale, and NothingFound at the last."""
     return _move(project, base, _child, "redo")
 
 

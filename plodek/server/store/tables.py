@@ -25,7 +25,7 @@ VERSION = 1
 database = DatabaseProxy()
 
 
-class Table(Model):
+class Table(Model):  # type: ignore[misc]  # peewee brings no types
     """What all tables share."""
 
     class Meta:
@@ -44,7 +44,7 @@ class Project(Table):
 
 
 class Revision(Table):
-    """A kept state of a recipe. Undo and redo move between a revision and its parent; nothing is overwritten."""
+    """A kept state of a recipe. Undo and redo move to and from its parent; nothing is overwritten."""
 
     project: Any = ForeignKeyField(Project, backref="revisions", on_delete="CASCADE")
     number: Any = IntegerField()

@@ -63,7 +63,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ProjectOut"][];
+                        "application/json": components["schemas"]["ProjectsOut"];
                     };
                 };
             };
@@ -1294,6 +1294,37 @@ export interface components {
          * ProjectOut
          * @description A project on the shelf; ``facts`` sums up its grid where it has been built.
          */
+        "ProjectsOut.ProjectOut": {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Changed */
+            changed: number;
+            /** Revision */
+            revision: number;
+            /** Steps */
+            steps: number;
+            /**
+             * Facts
+             * @default null
+             */
+            facts: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * ProjectsOut
+         * @description The shelf.
+         */
+        ProjectsOut: {
+            /** Projects */
+            projects: components["schemas"]["ProjectsOut.ProjectOut"][];
+        };
+        /**
+         * ProjectOut
+         * @description A project on the shelf; ``facts`` sums up its grid where it has been built.
+         */
         ProjectOut: {
             /** Id */
             id: number;
@@ -1403,7 +1434,7 @@ export interface components {
         };
         /**
          * FileOut
-         * @description A stored point file and what was read from it.
+         * @description A stored point file and what was read from it; ``gap`` is between its last point and its first.
          */
         FileOut: {
             /** Name */
@@ -1414,6 +1445,8 @@ export interface components {
             points: number;
             /** Closed */
             closed: boolean;
+            /** Gap */
+            gap: number;
             /** Low */
             low: number[];
             /** High */

@@ -246,7 +246,7 @@ function Verbs() {
             lineHeight="1.25"
             _hover={{ borderColor: "ochre" }}
           >
-            <Text fontSize="11.5px" fontWeight="500" whiteSpace="nowrap">
+            <Text fontSize="11px" fontWeight="500" whiteSpace="nowrap">
               {kind.verb}
             </Text>
             <Text fontFamily="mono" fontSize="10px" color="muted">

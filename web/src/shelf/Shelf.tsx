@@ -17,7 +17,7 @@ export function Shelf() {
   const schema = useSchema();
   const projects = useQuery({
     queryKey: ["projects"],
-    queryFn: () => taken(http.GET("/api/projects")),
+    queryFn: async () => (await taken(http.GET("/api/projects"))).projects,
   });
   const again = () => cache.invalidateQueries({ queryKey: ["projects"] });
   const make = useMutation({

@@ -28,7 +28,7 @@ const Pill = chakra("button", {
 
 /** The view: the layout and the grid, with what is in hand and the ghost of what is being tried. */
 export function View() {
-  const { model, grid, gridProblem, kinds } = useBoardData();
+  const { model, grid, gridProblem, kinds, preview } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const space = useBoard((board) => board.space);
   const numbers = useBoard((board) => board.numbers);
@@ -43,7 +43,7 @@ export function View() {
   const extent = useExtent();
   const lifted = model.depth !== null;
   const solid = lifted && space && layer !== "Blocks" && grid?.dim === 3;
-  const empty = !model.guides.length && !model.blocks.length;
+  const empty = !model.guides.length && !model.blocks.length && !preview;
   const field =
     draft?.field && kinds.get(draft.step.kind)?.fields.find((f) => f.name === draft.field);
   return (

@@ -26,7 +26,9 @@ export function seenHalf(half: Three, solid: boolean): [number, number] {
 
 /** The middle and the half size of all that there is to see. */
 export function useExtent(): Extent {
-  const { model } = useBoardData();
+  const { model: kept, preview } = useBoardData();
+  const bare = !kept.corners.length && !kept.guides.length;
+  const model = bare && preview && !preview.error ? preview.model : kept;
   return useMemo(() => {
     const places = [
       ...model.corners.map((corner) => corner.xyz),

@@ -35,7 +35,7 @@ export function FieldInput(props: Props) {
           {field.unit && (
             <Text as="span" color="muted">
               {" "}
-              in {field.unit}
+              ({field.unit})
             </Text>
           )}
         </Text>
