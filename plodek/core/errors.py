@@ -21,8 +21,8 @@ class PlodekError(Exception):
 
     def __str__(self) -> str:
         """Give one clear sentence or two, without line breaks."""
-        head = f"{self.where}: {self.what}" if self.where else self.what
-        parts = [head[0].upper() + head[1:].rstrip(".") + "."]
+        what = self.what.rstrip(".")
+        parts = [f"{self.where}: {what}." if self.where else f"{what[0].upper()}{what[1:]}."]
         if self.remedy:
             parts.append(self.remedy[0].upper() + self.remedy[1:].rstrip(".") + ".")
         return " ".join(parts)

@@ -22,7 +22,7 @@ from plodek.core.tolerances import NEWTON
 
 _GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(16)
 _SAMPLES = 24  # per piece, to find the neighbourhood of the nearest place
-_STEPS = 40
+_STEPS = 60
 
 
 class Spline:
@@ -82,25 +82,20 @@ class Spline:
         """Give the fractions (n,) of the nearest places: nearest sample, then safeguarded Newton steps."""
         parameters, tree = self._samples
         _, index = tree.query(xyz)
-        lower = parameters[np.maximum(index - 1, 0)]
-        upper = parameters[np.minimum(index + 1, len(parameters) - 1)]
-        u = self._refined(xyz, lower, parameters[index], upper)
-        if self.closed:  # the seam is the first sample and the last: look on both sides of it
-            seam = (index == 0) | (index == len(parameters) - 1)
-            if np.any(seam):
-                u[seam] = self._nearest_at_seam(xyz[seam])
+        last = len(parameters) - 1
+        # Look on both sides of the nearest sample by itself: the slope may jump there.
+        before, after = np.maximum(index - 1, 0), np.minimum(index + 1, last)
+        ends = index, index
+        if self.closed:  # the first and the last sample are one place
+            before, after = np.where(index == 0, last - 1, before), np.where(index == last, 1, after)
+            ends = np.where(index == 0, last, index), np.where(index == last, 0, index)
+        low = self._refined(xyz, parameters[before], parameters[ends[0]])
+        high = self._refined(xyz, parameters[ends[1]], parameters[after])
+        gaps = [np.linalg.norm(self._curve(u) - xyz, axis=1) for u in (low, high)]
+        u = np.where(gaps[0] < gaps[1], low, high)
         piece = self._piece(u)
         along = self._ends[piece] + self._lengths(self._knots[piece], u)
-        return along / self.length
-
-    def _nearest_at_seam(self, xyz: Floats) -> Floats:
-        parameters, _ = self._samples
-        low = np.full(len(xyz), parameters[0])
-        high = np.full(len(xyz), parameters[-1])
-        after = self._refined(xyz, low, low, np.full(len(xyz), parameters[1]))
-        before = self._refined(xyz, np.full(len(xyz), parameters[-2]), high, high)
-        gaps = [np.linalg.norm(self._curve(u) - xyz, axis=1) for u in (after, before)]
-        return np.where(gaps[0] <= gaps[1], after, before)
+        return np.asarray(along / self.length)
 
     @cached_property
     def _samples(self) -> tuple[Floats, cKDTree]:
@@ -110,8 +105,9 @@ class Spline:
         parameters = np.append(inner, self._knots[-1])
         return parameters, cKDTree(self._curve(parameters))
 
-    def _refined(self, xyz: Floats, lower: Floats, u: Floats, upper: Floats) -> Floats:
-        lower, u, upper = lower.copy(), u.copy(), upper.copy()
+    def _refined(self, xyz: Floats, lower: Floats, upper: Floats) -> Floats:
+        """Find the nearest parameter between two bounds (n,), by Newton steps or halving."""
+        u = 0.5 * (lower + upper)
         for _ in range(_STEPS):
             gap = self._curve(u) - xyz
             slope = self._slope(u)

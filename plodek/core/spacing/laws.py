@@ -17,6 +17,8 @@ from plodek.core.tolerances import END_SIZE
 
 #: Growth from one cell to the next beyond this is taken for a mistake.
 MOST_GROWTH = 10.0
+#: Logarithms of slopes ds/dξ beyond this are no spacing any more.
+_MOST_SLOPE = 25.0
 
 
 def uniform(n: int) -> Floats:
@@ -152,9 +154,11 @@ def _two_sided(n: int, first: float, last: float) -> Floats:
         if max(abs(s[1] - first), abs(s[-1] - s[-2] - last)) <= END_SIZE * 1e-3:
             return _rising(s)
         low, high = low + gap_low, high + gap_high
-        if max(abs(low), abs(high)) > 40:
+        if max(abs(low), abs(high)) > _MOST_SLOPE:
             break
         s = _vinokur(n, math.exp(low), math.exp(high))
+        if not np.all(np.diff(s) > 0):
+            break
     raise ImpossibleSpacing(
         f"{n} cells with end cells of {first:.3g} and {last:.3g} of the length",
         remedy="use more cells, or sizes closer to the mean cell",

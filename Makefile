@@ -1,0 +1,69 @@
+# Two commands are all that is needed: `make demo` starts Plodek with the demo data, `make test` runs
+# every check. Both set up what is missing first, also on a fresh machine, and are quick the second time.
+
+PYTHON ?= python3.11
+BIN := .venv/bin
+SOURCES := $(shell git ls-files 'plodek/*.py')
+PAGES := $(shell git ls-files web) web/src/api/schema.gen.ts
+ROOT_APT = if [ "$$(id -u)" = 0 ]; then \
+	apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(1); \
+	else echo "please install: $(1)"; exit 1; fi
+
+.PHONY: demo test setup bench lint types screenshots clean
+
+demo: build/python build/pages build/kernels
+	$(BIN)/plodek demo
+
+test: setup lint
+	$(BIN)/python -m pytest
+
+setup: build/python build/pages build/kernels build/checkers
+
+lint: build/python build/node
+	$(BIN)/ruff check plodek tests bench
+	$(BIN)/ruff format --check -q plodek tests bench
+	$(BIN)/mypy
+	$(BIN)/python -m plodek.server.openapi build/openapi.json
+	cd web && npx --no-install openapi-typescript ../build/openapi.json -o ../build/schema.gen.ts >/dev/null
+	diff -q build/schema.gen.ts web/src/api/schema.gen.ts || { echo "the API has changed: run make types"; exit 1; }
+	cd web && npm run -s check
+
+# Run after a change of the API's messages.
+types: build/python build/node
+	$(BIN)/python -m plodek.server.openapi build/openapi.json
+	cd web && npm run -s types
+
+bench: setup
+	$(BIN)/python bench/bench.py
+
+# Takes the pictures of docs/screenshots anew, from the demo data.
+screenshots: setup
+	$(BIN)/python tests/browser/take_screenshots.py
+
+build/python: pyproject.toml requirements.lock
+	@command -v $(PYTHON) >/dev/null || { $(call ROOT_APT,python3.11 python3.11-venv); }
+	$(PYTHON) -m venv .venv
+	$(BIN)/pip install -q --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e . \
+		|| $(BIN)/pip install -q --disable-pip-version-check --no-deps -e .
+	@mkdir -p build && touch $@
+
+build/node: web/package.json web/package-lock.json
+	@command -v npm >/dev/null || { $(call ROOT_APT,nodejs npm); }
+	cd web && npm ci --silent
+	@mkdir -p build && touch $@
+
+build/pages: build/node $(PAGES)
+	cd web && npm run -s build
+	@touch $@
+
+build/kernels: build/python $(SOURCES)
+	$(BIN)/python -m plodek.core.compile_kernels
+	@touch $@
+
+build/checkers:
+	@command -v cgnscheck >/dev/null && [ -x /usr/bin/chromium ] || { $(call ROOT_APT,chromium cgns-convert); }
+	@mkdir -p build && touch $@
+
+clean:
+	rm -rf build .venv web/node_modules plodek/server/static

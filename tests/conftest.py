@@ -1,0 +1,58 @@
+"""What the tests share: the demo, small recipes, and a server over a folder of its own."""
+
+import json
+import os
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+# The queue reads its settings when it is imported, so they stand before anything of the server is.
+os.environ["PLODEK_DATA"] = tempfile.mkdtemp(prefix="plodek-tests-")
+os.environ["PLODEK_JOBS"] = "immediate"
+
+from plodek.core.recipe import build, recipe
+from plodek.core.recipe.model import Model
+
+DEMO = Path(recipe.__file__).parents[2] / "demo"
+
+
+def demo_file(name: str) -> bytes:
+    return (DEMO / name).read_bytes()
+
+
+def evaluated(steps: list[dict[str, Any]]) -> recipe.Evaluation:
+    return recipe.Evaluator().evaluate(recipe.of({"steps": steps}), demo_file)
+
+
+def model_of(steps: list[dict[str, Any]]) -> Model:
+    found = evaluated(steps)
+    assert found.error is None, str(found.error)
+    return found.model
+
+
+@pytest.fixture(scope="session")
+def demo_steps() -> list[dict[str, Any]]:
+    return json.loads(demo_file("intake-pier.json"))["steps"]
+
+
+@pytest.fixture(scope="session")
+def demo_model(demo_steps: list[dict[str, Any]]) -> Model:
+    return model_of(demo_steps)
+
+
+@pytest.fixture(scope="session")
+def demo_built(demo_model: Model) -> build.Built:
+    return build.build(demo_model)
+
+
+@pytest.fixture
+def client(tmp_path: Path) -> Iterator[Any]:
+    from plodek.server.app import make_app
+
+    app = make_app(tmp_path)
+    # Jobs run within the request that asks for them; they look for the data where the queue does.
+    with app.test_client() as found:
+        yield found

@@ -1,0 +1,145 @@
+import xml.etree.ElementTree as ET
+
+import numpy as np
+import pytest
+
+from plodek.core.check.metrics import measure
+from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
+from plodek.core.errors import BadFile, BadValue, FoldedGrid, NotReady
+from plodek.core.grid.grid import Grid
+from plodek.core.handoff import cgns
+from plodek.core.handoff.handoff import hand_off
+from plodek.core.recipe import build
+from tests.conftest import model_of
+
+PLAIN = [
+    {"kind": "frame", "id": "f", "width": 2, "height": 1},
+    {"kind": "cut", "id": "x", "at": [1]},
+    {"kind": "extrude", "id": "e", "depth": 0.5, "cells": 3},
+]
+REST = {"kind": "patch", "id": "p", "name": "walls", "faces": {"rest": True}}
+
+
+def sent(steps, folder, **options):
+    model = model_of(steps)
+    grid = options.pop("grid", None) or build.build(model).grid
+    return hand_off(grid, folder, name="g", unit=model.unit, limits=model.limits, **options)
+
+
+def test_a_cgns_file_reads_back_to_the_same_grid(demo_model, demo_built, tmp_path):
+    cgns.write(tmp_path / "pier.cgns", demo_built.grid, "m")
+    found, unit = cgns.read(tmp_path / "pier.cgns")
+    assert unit == "m"
+    assert all(np.array_equal(a, b) for a, b in zip(found.xyz, demo_built.grid.xyz, strict=True))
+    ours = {(p.name, p.type): set(p.sides) for p in demo_built.grid.patches}
+    assert {(p.name, p.type): set(p.sides) for p in found.patches} == ours
+    assert len(found.interfaces) == len(demo_built.grid.interfaces)
+    assert found.unnamed == ()
+    assert np.array_equal(measure(found).values, measure(demo_built.grid).values)
+
+
+def test_every_patch_type_survives(tmp_path):
+    kinds = ["wall", "inlet", "outlet", "symmetry", "periodic", "far field", "general"]
+    sides = ["x-", "x+", "y-", "y+", "z-", "z+"]
+    for shift in (0, 1):
+        types = kinds[shift : shift + 6]
+        patches = [
+            {"kind": "patch", "id": f"p{n}", "name": f"patch{n}", "type": t, "faces": {"side": s}}
+            for n, (t, s) in enumerate(zip(types, sides, strict=True))
+        ]
+        sent([*PLAIN, *patches], tmp_path / str(shift), formats=("cgns",))
+        found, _ = cgns.read(tmp_path / str(shift) / "g.cgns")
+        assert {p.name: p.type for p in found.patches} == {f"patch{n}": t for n, t in enumerate(types)}
+
+
+def test_unit_and_scale_are_applied_and_told(tmp_path):
+    done = sent([*PLAIN, REST], tmp_path, file_unit="mm", scale=2.0)
+    grid, unit = cgns.read(tmp_path / "g.cgns")
+    assert unit == "mm"
+    assert max(x.max() for x in grid.xyz) == pytest.approx(4000)
+    assert done.facts["volume"] == pytest.approx(8e9)
+    assert "multiplied by 2" in (tmp_path / "report.md").read_text()
+    with pytest.raises(BadValue, match="scale factor"):
+        sent([*PLAIN, REST], tmp_path, scale=0.0)
+
+
+def test_what_is_not_ready_does_not_leave(tmp_path):
+    with pytest.raises(NotReady, match="still plane"):
+        sent(PLAIN[:2], tmp_path)
+    with pytest.raises(NotReady, match="belong to no patch"):
+        sent(PLAIN, tmp_path)
+    assert not list(tmp_path.iterdir())
+
+
+def test_folded_cells_need_an_explicit_yes(tmp_path):
+    model = model_of([*PLAIN, REST])
+    grid = build.build(model).grid
+    xyz = [x.copy() for x in grid.xyz]
+    xyz[0][1, 1, 1] += 3.0
+    bent = Grid(3, grid.names, tuple(xyz), grid.interfaces, grid.patches)
+    with pytest.raises(FoldedGrid, match="cells are folded"):
+        sent([*PLAIN, REST], tmp_path, grid=bent)
+    done = sent([*PLAIN, REST], tmp_path, grid=bent, folded_too=True)
+    assert not done.gate.passed
+    assert "NOT passed" in (tmp_path / "report.md").read_text()
+
+
+def test_the_vtk_files_hang_together(demo_built, tmp_path):
+    model = model_of([*PLAIN, REST])
+    done = hand_off(
+        build.build(model).grid, tmp_path, name="g", unit="m", limits=model.limits, formats=("vtk",)
+    )
+    root = ET.parse(tmp_path / "g.vtm").getroot()
+    named = [node.attrib["file"] for node in root.iter("DataSet")]
+    assert sorted(named) == sorted(
+        str(f.relative_to(tmp_path)) for f in done.files if f.suffix in (".vts", ".vtp")
+    )
+
+
+@pytest.mark.parametrize("content", [b"", b"\x89HDF\r\n\x1a\nbroken", b"x y\n0 0\n"])
+def test_what_is_no_cgns_file_is_refused(content, tmp_path):
+    path = tmp_path / "bad.cgns"
+    path.write_bytes(content)
+    with pytest.raises(BadFile, match="bad.cgns"):
+        cgns.read(path)
+
+
+def stretched():
+    """Two unit cubes and one of twice the length: volume ratio 2 across one face, all angles right."""
+    x = np.array([0, 1, 2, 4.0])
+    nodes = np.stack(np.meshgrid(x, [0, 1.0], [0, 1.0], indexing="ij"), axis=-1)
+    return Grid(3, ("a",), (nodes,))
+
+
+def test_summary_gate_histogram_and_worst_cells_agree():
+    grid = stretched()
+    cells = measure(grid)
+    assert cells.of("volume_ratio").tolist() == [1, 2, 2]
+    assert cells.of("aspect_ratio").tolist() == [1, 1, 2]
+    assert np.allclose(cells.of("scaled_jacobian"), 1)
+    assert np.allclose(cells.of("non_orthogonality"), 0, atol=1e-6)
+    found = {s.metric.key: s for s in summary(cells)}
+    assert (found["volume_ratio"].worst, found["volume_ratio"].best) == (2, 1)
+    outcome = gate(cells, {"volume_ratio": 1.5, "smallest_angle": 35})
+    assert not outcome.passed
+    assert outcome.verdicts[0].sentence == "volume ratio: 2 cells are above 1.5, the worst 2"
+    assert gate(cells, {"volume_ratio": 2.0}).passed
+    bounds, counts = histogram(cells, "aspect_ratio", 4)
+    assert (bounds[0], bounds[-1], sum(counts)) == (1, 2, 3)
+    worst = worst_cells(grid, cells, "aspect_ratio", 1)[0]
+    assert (worst.index, worst.value, worst.at) == ((3, 1, 1), 2, (3.0, 0.5, 0.5))
+    assert len(cells_between(grid, cells, "aspect_ratio", 1, 1.5, 10)) == 2
+
+
+def test_the_volume_ratio_looks_across_interfaces():
+    steps = [
+        {"kind": "frame", "id": "f", "width": 3, "height": 1},
+        {"kind": "cut", "id": "x", "at": [1]},
+        {"kind": "count", "id": "a", "tier": {"at": [0.5, 0]}, "cells": 4},
+        {"kind": "count", "id": "b", "tier": {"at": [2, 0]}, "cells": 2},
+    ]
+    grid = build.plane_grid(model_of(steps))
+    cells = measure(grid)
+    assert cells.of("volume_ratio").max() == pytest.approx(4)  # 0.25 wide against 1.0 wide
+    across = grid.shape_of(0)[1]
+    assert np.sum(cells.of("volume_ratio") > 3) == 2 * across
