@@ -14,6 +14,7 @@ from typing import Literal
 
 import numba as nb
 import numpy as np
+import numpy.typing as npt
 
 from plodek.core.arrays import Floats
 from plodek.core.grid.grid import BlockSide, Grid, Interface
@@ -42,6 +43,25 @@ METRICS = (
 )
 BY_KEY: Mapping[str, Metric] = {metric.key: metric for metric in METRICS}
 _COLUMNS = 5
+
+
+def _face_edges() -> npt.NDArray[np.int64]:
+    """List for each side its edges as (axis, number): two along its first axis, two along its second."""
+    table = []
+    for normal in range(3):
+        b, c = (axis for axis in range(3) if axis != normal)
+        for end in (0, 1):
+            row = []
+            for along, other in ((b, c), (c, b)):
+                for at in (0, 1):
+                    bits = {normal: end, other: at}
+                    low, high = sorted(bits)
+                    row.append((along, bits[low] | bits[high] << 1))
+            table.append(row)
+    return np.array(table)
+
+
+_FACE_EDGES = _face_edges()
 
 
 @dataclass(frozen=True)
@@ -176,11 +196,46 @@ def _cells(
                     low_cos, high_cos = min(low_cos, ab, bc, ca), max(high_cos, ab, bc, ca)
                 least = np.degrees(np.arccos(min(high_cos, 1.0)))
                 most = np.degrees(np.arccos(max(low_cos, -1.0)))
+                most = max(most, _reflex(edge, size, scratch))
                 values[0, cell] = jacobian
                 values[1, cell], values[2, cell] = least, most
                 values[3, cell] = max((most - 90) / 90, (90 - least) / 90)
                 values[4, cell] = long / short if short > 0 else np.inf
                 folded[cell] = not jacobian > 0
+
+
+@nb.njit(cache=True)
+def _reflex(edge: Floats, size: Floats, w: Floats) -> float:
+    """Give the largest inner angle above 180° of a cell's faces in degrees, 0 where none is concave.
+
+    A face is concave where a corner turns against the face's normal; the angle there is what is
+    missing to 360°, as in Verdict. ``edge`` (3, 4, 3) are unit vectors, ``w`` (9, 3) is scratch.
+    """
+    found = 0.0
+    for face in range(6):
+        for pair in range(2):
+            a0, m0 = _FACE_EDGES[face, 2 * pair, 0], _FACE_EDGES[face, 2 * pair, 1]
+            a1, m1 = _FACE_EDGES[face, 2 * pair + 1, 0], _FACE_EDGES[face, 2 * pair + 1, 1]
+            for x in range(3):
+                w[4 + pair, x] = edge[a0, m0, x] * size[a0, m0] + edge[a1, m1, x] * size[a1, m1]
+                w[2 * pair, x], w[2 * pair + 1, x] = edge[a0, m0, x], edge[a1, m1, x]
+        b, c = w[4], w[5]
+        nx, ny, nz = b[1] * c[2] - b[2] * c[1], b[2] * c[0] - b[0] * c[2], b[0] * c[1] - b[1] * c[0]
+        concave, low_cos = False, 1.0
+        for u in range(2):
+            for v in range(2):
+                p, q = w[v], w[2 + u]
+                turn = (
+                    nx * (p[1] * q[2] - p[2] * q[1])
+                    + ny * (p[2] * q[0] - p[0] * q[2])
+                    + nz * (p[0] * q[1] - p[1] * q[0])
+                )
+                concave = concave or turn < 0
+                cosine = p[0] * q[0] + p[1] * q[1] + p[2] * q[2]
+                low_cos = min(low_cos, -cosine if u != v else cosine)
+        if concave:
+            found = max(found, 360.0 - np.degrees(np.arccos(max(low_cos, -1.0))))
+    return found
 
 
 @nb.njit(cache=True)
