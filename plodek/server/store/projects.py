@@ -33,10 +33,10 @@ def listed() -> list[Project]:
 
 def get(project: int) -> Project:
     """Find a project. Raises NothingFound, also for a deleted one."""
-    found = Project.get_or_none((Project.id == project) & Project.deleted.is_null())
-    if found is None:
+    found = _stored(project)
+    if found is None or found.deleted is not None:
         raise NothingFound(f"there is no project {project}", remedy="go back to the shelf")
-    return cast(Project, found)
+    return found
 
 
 def make(
@@ -73,12 +73,12 @@ def delete(project: Project) -> None:
 
 def restore(project: int) -> Project:
     """Bring a deleted project back. Raises NothingFound."""
-    found = Project.get_or_none(Project.id == project)
+    found = _stored(project)
     if found is None:
         raise NothingFound(f"there is no project {project}")
     found.deleted = None
     found.save()
-    return cast(Project, found)
+    return found
 
 
 def steps_of(project: Project, number: int | None = None) -> list[dict[str, Any]]:
@@ -150,6 +150,12 @@ def read_file(project: Project, name: str) -> bytes:
         had = ", ".join(f.name for f in project.files) or "none yet"
         raise NothingFound(f"the project has no file “{name}”", remedy=f"files there are: {had}")
     return bytes(found.data)
+
+
+def _stored(project: int) -> Project | None:
+    """Look a project up; numbers beyond what SQLite counts to name none."""
+    found = Project.get_or_none(Project.id == project) if project < 2**63 else None
+    return cast(Project | None, found)
 
 
 def _move(project: int, base: int, target: Any, word: str) -> Project:

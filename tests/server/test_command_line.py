@@ -1,0 +1,83 @@
+"""The command line as a user runs it."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from tests.conftest import DEMO
+
+
+def run(*arguments):
+    return subprocess.run(
+        [sys.executable, "-m", "plodek.cli", *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+
+
+def test_build_and_check_the_demo(tmp_path):
+    done = run("build", DEMO / "intake-pier.json", "--to", tmp_path, "--json")
+    assert (done.returncode, done.stderr) == (0, "")
+    facts = json.loads(done.stdout)
+    assert facts["folded"] == 0
+    assert facts["cells"] >= 60_000
+    assert 35 <= facts["smallest_angle"] <= facts["largest_angle"] <= 145
+    assert facts["patches"]["pier"]["type"] == "wall"
+    assert len(facts["patches"]) == 7
+    assert facts["blocks"] == 12
+    assert all((tmp_path / name).exists() for name in facts["files"])
+    checked = run("check", tmp_path / "intake-pier.cgns", "--json")
+    again = json.loads(checked.stdout)
+    assert checked.returncode == 0
+    assert {k: again[k] for k in ("cells", "blocks", "folded", "patches")} == {
+        k: facts[k] for k in ("cells", "blocks", "folded", "patches")
+    }
+    words = run("check", tmp_path / "intake-pier.cgns")
+    assert "pier: wall" in words.stdout
+
+
+def recipe(tmp_path, *steps):
+    path = tmp_path / "r.json"
+    path.write_text(json.dumps({"plodek": 1, "steps": steps}))
+    return path
+
+
+FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
+SOLID = {"kind": "extrude", "id": "e", "depth": 1, "cells": 2}
+REST = {"kind": "patch", "id": "p", "name": "walls", "faces": {"rest": True}}
+
+
+def test_a_gate_that_is_missed_ends_with_1(tmp_path):
+    strict = recipe(tmp_path, FRAME, SOLID, REST, {"kind": "gate", "id": "g", "aspect_ratio": 1.0})
+    done = run("build", strict, "--to", tmp_path, "--format", "cgns", "--json")
+    assert (done.returncode, json.loads(done.stdout)["gate"]) == (1, False)
+
+
+@pytest.mark.parametrize(
+    ("steps", "options", "words"),
+    [
+        (({"kind": "frame", "id": "f", "width": 4},), (), "step 1 (frame) field “height”"),
+        ((FRAME, {"kind": "cut", "id": "c", "at": [9]}), (), "step 2 (cut “c”): no edge crosses"),
+        (({"kind": "read", "id": "r", "file": "nix.csv", "name": "p"},), (), "nix.csv"),
+        ((FRAME, SOLID), (), "belong to no patch"),
+        ((FRAME, SOLID, REST), ("--format", "pdf"), "names no known format"),
+        ((FRAME, SOLID, REST), ("--unit", "furlong"), "not a length unit"),
+        ((), (), "no blocks yet"),
+    ],
+)
+def test_bad_input_ends_with_2_and_one_clear_sentence(tmp_path, steps, options, words):
+    done = run("build", recipe(tmp_path, *steps), "--to", tmp_path / "out", *options)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert words.lower() in done.stderr.lower()
+    assert done.stderr.count("\n") == 1
+    assert "Traceback" not in done.stderr
+
+
+def test_schema_prints_the_schema_of_recipes():
+    found = json.loads(run("schema").stdout)
+    assert "Ring" in found["$defs"]
+    assert run("check", "/etc/hostname").returncode == 2
+    assert run("sing").returncode == 2

@@ -1,0 +1,185 @@
+"""Grids, quality and jobs through the HTTP client; jobs run within the request that asks for them."""
+
+import io
+import json
+import struct
+import zipfile
+
+import numpy as np
+import pytest
+
+from plodek.server.jobs import queue, work
+
+CUT = [
+    {"kind": "frame", "id": "f", "width": 4, "height": 2},
+    {"kind": "cut", "id": "x", "by": "x", "at": [1]},
+    {"kind": "extrude", "id": "e", "depth": 1, "cells": 2},
+]
+REST = {"kind": "patch", "id": "p", "name": "walls", "faces": {"rest": True}}
+
+
+@pytest.fixture
+def project(client, tmp_path, monkeypatch):
+    """An empty project of a server whose jobs find its data folder."""
+    monkeypatch.setattr(work, "data_folder", lambda: tmp_path)
+    monkeypatch.setattr("plodek.server.api.jobs.data_folder", lambda: tmp_path)
+    work._engine.cache_clear()
+    assert queue.queue.immediate
+    return client.post("/api/projects", json={"name": "Two blocks"}).json["id"]
+
+
+@pytest.fixture
+def demo(client, project, demo_steps):
+    made = client.post("/api/projects", json={"name": "Pier", "demo": True}).json["id"]
+    return made
+
+
+def keep(client, project, steps):
+    base = client.get(f"/api/projects/{project}/recipe").json["revision"]
+    answer = client.put(f"/api/projects/{project}/recipe", json={"base": base, "steps": steps})
+    assert answer.status_code == 200, answer.json
+    return answer.json["revision"]
+
+
+def unpacked(data):
+    (size,) = struct.unpack_from("<I", data)
+    index = json.loads(data[4 : 4 + size])
+    arrays = {
+        name: np.frombuffer(data, dtype=at["type"], count=at["length"], offset=4 + size + at["start"])
+        for name, at in index["arrays"].items()
+    }
+    return index, arrays
+
+
+def test_a_picture_holds_the_outer_faces_with_their_patches(client, project):
+    keep(client, project, [*CUT, REST | {"faces": {"side": "x-"}}])
+    index, arrays = unpacked(client.get(f"/api/projects/{project}/grid?metric=volume_ratio").data)
+    model = client.get(f"/api/projects/{project}/model").json
+    assert (index["dim"], index["cells"], index["patches"]) == (3, model["cells"], ["walls"])
+    faces = arrays["faces"].reshape(-1, 4)
+    assert len(faces) == model["faces"]
+    assert np.sum(arrays["groups"] == 65535) == model["unnamed_faces"]
+    places = arrays["nodes"].reshape(-1, 3) + index["origin"]
+    assert np.allclose([places.min(axis=0), places.max(axis=0)], [[0, 0, 0], [4, 2, 1]])
+    assert len(arrays["values"]) == len(faces)
+    assert len(index["origins"]) == arrays["sides"].max() + 1
+    plane, _ = unpacked(client.get(f"/api/projects/{project}/grid?upto=2").data)
+    assert plane["dim"] == 2
+    assert len(plane["edges"]) == 7
+
+
+def test_quality_is_measured_and_the_shelf_tells_it(client, project):
+    keep(client, project, [*CUT, {"kind": "gate", "id": "g", "volume_ratio": 1.001}])
+    found = client.get(f"/api/projects/{project}/quality?metric=volume_ratio").json
+    assert (found["folded"], found["metric"], sum(found["counts"])) == (0, "volume_ratio", found["cells"])
+    assert found["volume"] == pytest.approx(8)
+    gates = {m["key"]: m for m in found["metrics"]}
+    assert gates["volume_ratio"]["limit"] == 1.001
+    fullest = int(np.argmax(found["counts"]))
+    low, high = found["bounds"][fullest : fullest + 2]
+    bar = client.get(f"/api/projects/{project}/cells?metric=volume_ratio&low={low}&high={high}").json
+    assert bar["all"] == found["counts"][fullest]
+    assert len(bar["cells"][0]["corners"]) == 8
+    (shelf,) = [p for p in client.get("/api/projects").json["projects"] if p["id"] == project]
+    assert shelf["facts"]["cells"] == found["cells"]
+    wrong = client.get(f"/api/projects/{project}/quality?metric=beauty")
+    assert (wrong.status_code, "the metrics are" in wrong.json["detail"].lower()) == (422, True)
+
+
+def test_an_empty_project_says_what_is_missing(client, project):
+    for path in ("grid", "quality"):
+        answer = client.get(f"/api/projects/{project}/{path}")
+        assert answer.status_code == 422
+        assert answer.json["detail"].startswith("There are no blocks yet.")
+    assert client.get(f"/api/projects/{project}/model").json["cells"] == 0
+
+
+def test_smoothing_runs_as_a_job_and_its_grid_is_kept_in_the_cache(client, demo, tmp_path):
+    steps = client.get(f"/api/projects/{demo}/recipe").json["steps"]
+    assert "smoothing has not been run" in client.get(f"/api/projects/{demo}/grid").json["detail"]
+    body = {"base": 0, "steps": steps}
+    job = client.post(f"/api/projects/{demo}/builds", json=body)
+    assert job.status_code == 202
+    assert (job.json["state"], job.json["result"]["runs"][0]["note"]) == ("done", "settled")
+    assert client.get(f"/api/projects/{demo}/grid").status_code == 200
+    (run,) = client.get(f"/api/projects/{demo}/quality").json["runs"]
+    assert run["heights_within"] >= 0.95
+    events = client.get(f"/api/jobs/{job.json['id']}/events").data.decode()
+    assert json.loads(events.split("data: ")[-1])["state"] == "done"
+    # Deleting the cache loses nothing: the same bits come back.
+    first = client.get(f"/api/projects/{demo}/grid").data
+    for path in (tmp_path / "cache").glob("*.npz"):
+        path.unlink()
+    engine = client.application.extensions["plodek"]
+    engine._planes.clear()
+    engine._grids.clear()
+    assert client.get(f"/api/projects/{demo}/grid").status_code == 422
+    client.post(f"/api/projects/{demo}/builds", json=body)
+    assert client.get(f"/api/projects/{demo}/grid").data == first
+
+
+def test_a_run_that_is_kept_becomes_a_step_and_a_stop_keeps_the_sweeps_reached(client, demo, monkeypatch):
+    steps = [s for s in client.get(f"/api/projects/{demo}/recipe").json["steps"] if s["kind"] != "smooth"]
+    base = keep(client, demo, steps)
+    at = [n for n, s in enumerate(steps) if s["kind"] == "extrude"][0]
+    draft = {"kind": "smooth", "id": "run", "sweeps": 300, "control": "no control"}
+    body = {"base": base, "steps": [*steps[:at], draft, *steps[at:]], "keep": True}
+    done = client.post(f"/api/projects/{demo}/builds", json=body).json
+    assert done["result"]["revision"] == base + 1
+    monkeypatch.setattr(work, "PICTURE_EVERY", 0.0)
+    told = []
+    real = work._mark
+
+    def mark(job, **values):
+        real(job, **values)
+        if "progress" in values:
+            told.append(json.loads(values["progress"]))
+            if told[-1]["sweeps"] >= 40:
+                work.Job.update(stop=1).where(work.Job.id == job.id).execute()
+
+    monkeypatch.setattr(work, "_mark", mark)
+    body = body | {
+        "base": base + 1,
+        "steps": [*steps[:at], draft | {"id": "two", "sweeps": 2000}, *steps[at:]],
+    }
+    stopped = client.post(f"/api/projects/{demo}/builds", json=body).json
+    assert stopped["state"] == "stopped"
+    recipe = client.get(f"/api/projects/{demo}/recipe").json
+    assert recipe["steps"][at]["sweeps"] == 40
+    assert client.get(f"/api/projects/{demo}/grid").status_code == 200  # nothing has to be run again
+    assert {"sweeps", "of", "move", "folded", "seconds_left"} <= set(told[-1])
+
+
+def test_a_run_based_on_an_old_revision_is_refused_before_it_starts(client, demo):
+    steps = client.get(f"/api/projects/{demo}/recipe").json["steps"]
+    assert client.post(f"/api/projects/{demo}/builds", json={"base": 7, "steps": steps}).status_code == 409
+    answer = client.post(f"/api/projects/{demo}/builds", json={"base": 0, "steps": CUT})
+    assert "nothing to smooth" in answer.json["detail"]
+
+
+def test_a_dead_worker_ends_the_job_clearly(client, project):
+    work.Job.create(id="dead", project=project, kind="build", asked="{}", state="running", created=0, beat=0)
+    events = client.get("/api/jobs/dead/events").data.decode()
+    told = json.loads(events.split("data: ")[-1])
+    assert (told["state"], "worker stopped" in told["result"]["error"]) == ("failed", True)
+
+
+def test_a_hand_off_is_one_download_with_a_report(client, project):
+    keep(client, project, [*CUT, REST])
+    job = client.post(f"/api/projects/{project}/handoffs", json={"unit": "mm"}).json
+    assert job["state"] == "done", job
+    data = client.get(f"/api/jobs/{job['id']}/download")
+    assert "two-blocks.zip" in data.headers["Content-Disposition"]
+    with zipfile.ZipFile(io.BytesIO(data.data)) as found:
+        assert {"report.md", "two-blocks.cgns", "two-blocks.vtm"} <= set(found.namelist())
+        assert sorted(found.namelist()) == sorted([*job["result"]["files"], "two-blocks/"])
+
+
+def test_a_hand_off_that_is_not_ready_says_why(client, project):
+    keep(client, project, CUT)
+    job = client.post(f"/api/projects/{project}/handoffs", json={}).json
+    assert job["state"] == "failed"
+    assert "belong to no patch" in job["result"]["error"]
+    assert client.get(f"/api/jobs/{job['id']}/download").status_code == 404
+    bad = client.post(f"/api/projects/{project}/handoffs", json={"scale": -1})
+    assert bad.status_code == 422
