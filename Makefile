@@ -9,7 +9,7 @@ ROOT_APT = if [ "$$(id -u)" = 0 ]; then \
 	apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(1); \
 	else echo "please install: $(1)"; exit 1; fi
 
-.PHONY: demo test setup bench lint types screenshots clean
+.PHONY: demo test setup bench lint types reference screenshots clean
 
 demo: build/python build/pages build/kernels
 	$(BIN)/plodek demo
@@ -32,6 +32,10 @@ lint: build/python build/node
 types: build/python build/node
 	$(BIN)/python -m plodek.server.openapi build/openapi.json
 	cd web && npm run -s types
+
+# Run after a change of a step's fields.
+reference: build/python
+	$(BIN)/python -m plodek.core.recipe.reference > docs/recipe-reference.md
 
 bench: setup
 	$(BIN)/python bench/bench.py

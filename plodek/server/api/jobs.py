@@ -9,6 +9,7 @@ from typing import cast
 
 from apiflask import APIBlueprint
 from flask import Response, send_file
+from pydantic import BaseModel
 
 from plodek.core.errors import NothingFound, NotReady
 from plodek.server.api.messages import BuildIn, HandoffIn, JobOut
@@ -55,12 +56,20 @@ def get_job(job: str) -> JobOut:
     return job_out(_job(job))
 
 
+class StopQuery(BaseModel):
+    """Whether what was reached is kept."""
+
+    keep: bool = True
+
+
 @blueprint.post("/jobs/<job>/stop")
+@blueprint.input(StopQuery, location="query")
 @blueprint.output(JobOut)
-def stop_job(job: str) -> JobOut:
-    """Stop a job; what it has reached is kept."""
+def stop_job(job: str, query_data: StopQuery) -> JobOut:
+    """Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it."""
     found = _job(job)
-    Job.update(stop=1).where(Job.id == found.id).execute()
+    stop = work.STOP if query_data.keep else work.DISCARD
+    Job.update(stop=stop).where(Job.id == found.id).execute()
     return job_out(_job(job))
 
 

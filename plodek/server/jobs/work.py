@@ -26,6 +26,8 @@ from plodek.server.store.tables import Job, Project, database, open_database
 #: Seconds between two pictures of a running job, and without a sign of life after which it counts as dead.
 PICTURE_EVERY = 0.25
 DEAD_AFTER = 60.0
+#: What a job may be told: stop and keep what is reached, or end without a trace.
+STOP, DISCARD = 1, 2
 
 
 class _Stopped(Exception):
@@ -174,7 +176,10 @@ class _Watch:
             "picture": int(now * 1000),
         }
         _mark(self.job, progress=json.dumps(told))
-        self.stopped = bool(Job.get_by_id(self.job.id).stop)
+        stop = Job.get_by_id(self.job.id).stop
+        if stop == DISCARD:
+            raise _Stopped
+        self.stopped = stop == STOP
         return not self.stopped
 
 

@@ -165,10 +165,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop a job; what it has reached is kept. */
+        /** Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it. */
         post: {
             parameters: {
-                query?: never;
+                query?: {
+                    keep?: boolean;
+                };
                 header?: never;
                 path: {
                     job: string;
@@ -193,6 +195,15 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
                     };
                 };
             };

@@ -136,7 +136,7 @@ function useData(project: number): BoardData | string | null {
     const path = { path: { project } };
     const body = { base: revision, steps: steps.slice(0, upto ?? undefined), keep: false };
     taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
-      (asked) => useBoard.setState({ job: asked.id }),
+      (asked) => useBoard.setState({ job: asked.id, jobBase: revision }),
       (error: Problem) => error.status !== 409 && setProblem(error.message),
     );
   }, [mustRun, revision, project, steps, upto]);
@@ -159,6 +159,16 @@ function useData(project: number): BoardData | string | null {
     else finish();
   }, [job, isEnded, cache, project]);
 
+  // A run that a newer recipe has overtaken is of no use any more.
+  const overtaken = board.job !== null && !isEnded && board.jobBase !== revision;
+  useEffect(() => {
+    const { job: old } = useBoard.getState();
+    if (!overtaken || !old) return;
+    const params = { path: { job: old }, query: { keep: false } };
+    void taken(http.POST("/api/jobs/{job}/stop", { params }));
+    useBoard.setState({ job: null, jobBase: null });
+  }, [overtaken]);
+
   useEffect(() => {
     if (recipe.data) document.title = `${recipe.data.name} · Plodek`;
   }, [recipe.data]);
@@ -178,7 +188,14 @@ function useData(project: number): BoardData | string | null {
     const path = { path: { project } };
     const body = { base, steps: withDraft(steps, board.draft), keep: true };
     taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
-      (asked) => useBoard.setState({ job: asked.id, layer: "Cells", here: null, space: false }),
+      (asked) =>
+        useBoard.setState({
+          job: asked.id,
+          jobBase: base,
+          layer: "Cells",
+          here: null,
+          space: false,
+        }),
       (failed: Problem) => {
         if (failed.status === 409) cache.invalidateQueries({ queryKey: ["recipe", project] });
         fail(failed);

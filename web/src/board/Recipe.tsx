@@ -1,5 +1,5 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
-import { type PointerEvent as DragEvent, useRef, useState } from "react";
+import { type PointerEvent as DragEvent, useLayoutEffect, useRef, useState } from "react";
 import type { Step } from "../api/client";
 import { moved, removed } from "../model/places";
 import { sentence } from "../model/sentences";
@@ -30,6 +30,13 @@ export function Recipe() {
   const here = useBoard((board) => board.here);
   const set = useBoard((board) => board.set);
   const list = useRef<HTMLDivElement>(null);
+  const lineRef = useRef<HTMLDivElement>(null);
+  const keyed = useRef(false);
+  useLayoutEffect(() => {
+    // The line may have been put elsewhere in the list, which takes the focus from it.
+    if (keyed.current) lineRef.current?.focus();
+    keyed.current = false;
+  });
   const [dragged, setDragged] = useState<number | null>(null);
   const at = dragged ?? here ?? steps.length;
 
@@ -41,6 +48,10 @@ export function Recipe() {
     }).length;
   };
   const goTo = (index: number) => set({ here: index >= steps.length ? null : Math.max(index, 0) });
+  const byKey = (index: number) => {
+    keyed.current = true;
+    goTo(index);
+  };
   const drag = {
     onPointerDown: (event: DragEvent) => {
       event.currentTarget.setPointerCapture(event.pointerId);
@@ -55,6 +66,7 @@ export function Recipe() {
   const line = (
     <Flex
       key="here"
+      ref={lineRef}
       role="slider"
       tabIndex={0}
       aria-label="You are here"
@@ -71,8 +83,8 @@ export function Recipe() {
       title="Drag, or press the arrow keys, to look at an earlier state"
       touchAction="none"
       onKeyDown={(event) => {
-        if (event.key === "ArrowUp") goTo(at - 1);
-        if (event.key === "ArrowDown") goTo(at + 1);
+        if (event.key === "ArrowUp") byKey(at - 1);
+        if (event.key === "ArrowDown") byKey(at + 1);
       }}
       {...drag}
     >
@@ -83,6 +95,7 @@ export function Recipe() {
           as="button"
           cursor="pointer"
           textDecoration="underline"
+          onPointerDown={(event) => event.stopPropagation()}
           onClick={() => goTo(steps.length)}
         >
           to the end
@@ -111,7 +124,7 @@ export function Recipe() {
             </Empty>
           </Box>
         )}
-        {steps.map((step, index) => [
+        {steps.flatMap((step, index) => [
           index === at && line,
           <Row key={step.id} step={step} index={index} after={index >= at} />,
         ])}

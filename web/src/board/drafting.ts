@@ -1,7 +1,7 @@
 /** Starting a draft: a new step with what is in hand filled in, or an old one taken up again. */
 import type { Model, Step } from "../api/client";
 import { lengthText } from "../model/numbers";
-import { freshId, placeFor } from "../model/places";
+import { freshId, inserted, placeFor, replaced } from "../model/places";
 import { type Field, type Kind, plays, SELECTING } from "../model/schema";
 import { edgeId, type Selection, sameEdge, selectorOf } from "../model/selection";
 import { sizesAlong } from "../model/sizes";
@@ -61,11 +61,12 @@ function wantsSelection(field: Field, kind: Kind): boolean {
   return field === (first ?? kind.fields.find((f) => f.widget === "edge"));
 }
 
-/** Gives all steps with the draft among them. */
-export const withDraft = (steps: Step[], draft: Draft): Step[] =>
-  draft.isNew
-    ? [...steps.slice(0, draft.at), draft.step, ...steps.slice(draft.at)]
-    : steps.map((step) => (step.id === draft.step.id ? draft.step : step));
+/** Gives all steps with the draft among them; another tab may have used up its id meanwhile. */
+export function withDraft(steps: Step[], { step, at, isNew }: Draft): Step[] {
+  if (!isNew) return replaced(steps, step);
+  const taken = steps.some((other) => other.id === step.id);
+  return inserted(steps, taken ? { ...step, id: freshId(step.kind, steps) } : step, at);
+}
 
 /** Whether all fields that must be set are. */
 export const complete = (kind: Kind, step: Record<string, unknown>): boolean =>

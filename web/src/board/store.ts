@@ -30,6 +30,8 @@ interface BoardState {
   target: { at: number[]; size: number; turn: number } | null;
   finding: boolean;
   job: string | null;
+  /** The revision that the job is based on. */
+  jobBase: number | null;
   set: (change: Partial<BoardState>) => void;
 }
 
@@ -47,6 +49,7 @@ const START = {
   target: null,
   finding: false,
   job: null,
+  jobBase: null,
 };
 
 /** The state of the screen; what the server holds lives in the query cache. */

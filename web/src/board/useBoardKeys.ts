@@ -1,4 +1,4 @@
-import { useEffect } from "react";
+import { useLayoutEffect } from "react";
 import { NOTHING } from "../model/selection";
 import { STAGES } from "../model/stage_words";
 import { useBoardData } from "./context";
@@ -8,7 +8,8 @@ import { useBoard } from "./store";
 /** Listens to the keys of the board: the stage's verbs by letter, undo, stages, keep and back out. */
 export function useBoardKeys() {
   const data = useBoardData();
-  useEffect(() => {
+  // Before the screen is painted: a key pressed at once must not be lost.
+  useLayoutEffect(() => {
     const press = (event: KeyboardEvent) => {
       const board = useBoard.getState();
       const held = event.ctrlKey || event.metaKey;

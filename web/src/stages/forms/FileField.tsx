@@ -89,8 +89,8 @@ export function FileField({ field, value, change }: Props) {
       )}
       {read && size && (
         <Text color="muted" fontSize="11px" mt="1">
-          {read.points} points, {read.closed ? "closed" : "open"}, {size[0]} by {size[1]} in its own
-          numbers
+          {read.points} points, {size[0]} by {size[1]} in its own numbers,{" "}
+          {read.closed ? "closed" : `open, its ends ${short(read.gap)} apart`}
           {read.title ? `, titled “${read.title}”` : ""}
         </Text>
       )}

@@ -61,7 +61,7 @@ export function StepForm({ draft }: { draft: Draft }) {
       )}
       {!runs && <EffectCard />}
       <Box position="sticky" bottom="0" bg="card" pt="3" pb="1">
-        <Do type="submit" disabled={!done || busy || job !== null}>
+        <Do type="submit" disabled={!done || busy || (runs && job !== null)}>
           {runs ? "Run and keep ↵" : draft.isNew ? "Keep step ↵" : "Keep change ↵"}
         </Do>
         <Flex gap="2" mt="2">

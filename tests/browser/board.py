@@ -1,0 +1,72 @@
+"""The board as a user handles it: stages, verbs, forms, and picking in the view."""
+
+import re
+
+from playwright.sync_api import Locator, Page, expect
+
+#: The channel of the demo: width and height of what the view fits.
+EXTENT = (9.0, 5.0)
+
+
+class Board:
+    def __init__(self, page: Page, address: str) -> None:
+        self.page, self.address = page, address
+
+    def new(self, name: str) -> None:
+        self.page.goto(self.address)
+        self.page.get_by_label("Name of the new project").fill(name)
+        self.page.keyboard.press("Enter")
+        self.page.get_by_text("An empty project", exact=True).wait_for()
+
+    def demo(self, name: str) -> None:
+        self.page.goto(self.address)
+        self.page.get_by_label("Name of the new project").fill(name)
+        self.page.get_by_role("button", name="Start from the demo").click()
+        expect(self.stop("Check")).to_contain_text("gate passed", timeout=60_000)
+
+    def stop(self, stage: str) -> Locator:
+        return self.page.get_by_role("navigation").get_by_role("button", name=stage)
+
+    def go(self, stage: str) -> None:
+        self.stop(stage).click()
+
+    @property
+    def steps(self) -> Locator:
+        return self.page.locator("[data-step]")
+
+    @property
+    def hand(self) -> Locator:
+        return self.page.get_by_role("complementary", name="In hand")
+
+    @property
+    def effect(self) -> Locator:
+        return self.page.get_by_label("If you keep this")
+
+    def field(self, label: str) -> Locator:
+        return self.hand.get_by_label(label, exact=True)
+
+    def keep(self) -> None:
+        """Keep the draft by Enter and wait until the recipe holds one step more, or the change."""
+        count = self.steps.count()
+        new = self.hand.get_by_role("button", name=re.compile("Keep step")).count() > 0
+        self.page.keyboard.press("Enter")
+        expect(self.hand.get_by_role("button", name=re.compile("Keep (step|change)"))).to_have_count(0)
+        expect(self.steps).to_have_count(count + new)
+        self.settled()
+
+    def settled(self) -> None:
+        """Wait until the model of what was kept is on the screen."""
+        self.page.wait_for_load_state("networkidle")
+
+    def place(self, x: float, y: float) -> tuple[float, float]:
+        """Give the pixel of a place, while the view shows the whole channel from above."""
+        box = self.page.locator("canvas").bounding_box()
+        assert box is not None
+        zoom = 0.84 * min(box["width"] / EXTENT[0], (box["height"] - 90) / EXTENT[1])
+        return (
+            box["x"] + box["width"] / 2 + zoom * (x - EXTENT[0] / 2),
+            box["y"] + box["height"] / 2 - zoom * (y - EXTENT[1] / 2),
+        )
+
+    def click(self, x: float, y: float, **options: object) -> None:
+        self.page.mouse.click(*self.place(x, y), **options)  # type: ignore[arg-type]

@@ -1,0 +1,87 @@
+"""A real server with its worker, and a real browser."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from tests.browser.board import Board
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--disable-background-networking",
+    "--no-first-run",
+]
+
+
+def start_server(data: Path) -> tuple[subprocess.Popen[bytes], str]:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("PLODEK_")}
+    command = [sys.executable, "-m", "plodek.cli", "serve", "--port", str(port), "--data", str(data)]
+    server = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL)
+    address = f"http://127.0.0.1:{port}"
+    for _ in range(200):
+        try:
+            urllib.request.urlopen(f"{address}/api/projects", timeout=1)
+            return server, address
+        except OSError:
+            time.sleep(0.1)
+    server.kill()
+    raise RuntimeError("the server did not start")
+
+
+@pytest.fixture(scope="session")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    server, found = start_server(tmp_path_factory.mktemp("data"))
+    yield found
+    server.terminate()
+    server.wait(10)
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        found = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield found
+        found.close()
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) -> Iterator[None]:
+    """Keep a picture of the screen where a test fails."""
+    report = yield
+    page = getattr(item, "funcargs", {}).get("page")
+    if report.failed and call.when == "call" and page is not None:
+        folder = Path("build/failed")
+        folder.mkdir(parents=True, exist_ok=True)
+        page.screenshot(path=folder / f"{item.name}.png")
+    return report
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    found = context.new_page()
+    found.set_default_timeout(15_000)
+    mistakes: list[str] = []
+    found.on("pageerror", lambda error: mistakes.append(str(error)))
+    yield found
+    context.close()
+    assert mistakes == []
+
+
+@pytest.fixture
+def board(page: Page, address: str) -> Board:
+    return Board(page, address)

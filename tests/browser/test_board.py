@@ -1,0 +1,196 @@
+"""What the board promises: live recipe, undo across a reload, two tabs, errors in place, a stop that keeps."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.board import Board
+
+
+def chip(board, step, text):
+    return board.steps.nth(step - 1).get_by_role("button", name=text, exact=True)
+
+
+def test_a_value_changed_early_moves_everything_after_and_undo_survives_a_reload(board):
+    page = board.page
+    board.demo("Early value")
+    before = board.stop("Spacing").inner_text().split("·")[1]
+    chip(board, 9, "44").click()
+    board.field("Cells").fill("50")
+    expect(board.effect).to_contain_text("→")
+    board.keep()
+    expect(board.stop("Check")).to_contain_text("gate passed", timeout=30_000)
+    expect(board.stop("Spacing")).not_to_contain_text(before)
+    expect(board.steps.nth(8)).to_contain_text("50")
+    page.reload()
+    expect(board.steps.nth(8)).to_contain_text("50")
+    page.keyboard.press("Control+z")
+    expect(board.steps.nth(8)).to_contain_text("44")
+    expect(board.stop("Spacing")).to_contain_text(before)
+    page.reload()
+    page.get_by_role("button", name="Redo").click()
+    expect(board.steps.nth(8)).to_contain_text("50")
+
+
+def test_a_step_that_can_no_longer_be_applied_shows_its_error_in_place(board):
+    board.demo("Too thick")
+    chip(board, 7, "35 cm").click()
+    board.field("Thickness").fill("2 m")
+    expect(board.hand.get_by_role("alert")).to_contain_text("leaves no room")
+    board.keep()
+    expect(board.steps.nth(6).get_by_role("alert")).to_contain_text("leaves no room")
+    expect(board.steps.nth(7)).to_contain_text("waits for the step above")
+    expect(board.stop("Blocks")).to_contain_text("8 blocks")
+    board.page.keyboard.press("Control+z")
+    expect(board.stop("Blocks")).to_contain_text("12 blocks")
+
+
+def test_an_earlier_state_can_be_looked_at(board):
+    page = board.page
+    board.demo("Here")
+    line = page.get_by_role("slider", name="You are here")
+    line.focus()
+    for _ in range(20):
+        page.keyboard.press("ArrowUp")
+    expect(board.stop("Blocks")).to_contain_text("9 blocks")
+    page.get_by_text("to the end").click()
+    expect(board.stop("Blocks")).to_contain_text("12 blocks")
+
+
+def test_two_tabs_cannot_lose_each_others_steps(board, browser, address):
+    board.new("Two tabs")
+    url = board.page.url
+    board.page.keyboard.press("p")
+    board.field("Name").fill("first")
+    board.field("Place").fill("1, 2")
+    other = Board(browser.new_page(viewport={"width": 1280, "height": 800}), address)
+    other.page.goto(url)
+    other.page.get_by_text("An empty project", exact=True).wait_for()
+    other.page.keyboard.press("p")
+    other.field("Name").fill("second")
+    other.field("Place").fill("3, 4")
+    other.keep()
+    board.page.get_by_role("button", name="Keep step").click()
+    expect(board.hand.get_by_role("alert")).to_contain_text(
+        "another tab has changed the recipe", ignore_case=True
+    )
+    expect(board.steps).to_have_count(1)
+    expect(board.field("Name")).to_have_value("first")  # the draft is still in hand
+    board.page.get_by_role("button", name="Keep step").click()
+    expect(board.steps).to_have_count(2)
+    other.page.close()
+
+
+def test_a_bad_outline_file_is_refused_with_its_lines_and_nothing_changes(board, tmp_path):
+    page = board.page
+    board.new("Bad file")
+    path = tmp_path / "bad.csv"
+    path.write_text("x, y\n0, 0\n1, zero\n1, 1\n2\n")
+    page.keyboard.press("r")
+    page.get_by_label("Point file from disk").set_input_files(path)
+    alert = board.hand.get_by_role("alert")
+    expect(alert).to_contain_text("line 3 “1, zero”, line 5 “2”")
+    expect(alert).to_contain_text("nothing was read")
+    expect(page.get_by_role("button", name="Keep step")).to_be_disabled()
+    path.write_text("0, 0\n1, 0\n1, 1\n")
+    page.get_by_label("Point file from disk").set_input_files(path)
+    expect(alert).to_have_count(0)
+    expect(board.hand).to_contain_text("3 points")
+    expect(board.steps).to_have_count(0)
+
+
+def test_a_stopped_run_keeps_what_was_reached(board):
+    page = board.page
+    board.demo("Stopped")
+    for step in (9, 10):
+        # A finer grid, so that the run lasts long enough to be stopped.
+        chip(board, step, "44" if step == 9 else "18").click()
+        board.field("Cells").fill("200")
+        board.keep()
+    chip(board, 16, "1200").click()
+    board.field("Sweeps at most").fill("90000")
+    board.field("Settled below a move of").fill("0")
+    stop = page.get_by_role("button", name="Stop, and keep what is reached")
+    # The finer grid may still be on its way by itself; then this run follows it.
+    expect(page.get_by_role("button", name="Run and keep")).to_be_enabled(timeout=60_000)
+    page.get_by_role("button", name="Run and keep").click()
+    status = page.get_by_label("Smoothing", exact=True)
+    expect(status).to_contain_text("of 90\u202f000", timeout=30_000)
+    stop.click()
+    expect(status).to_have_count(0, timeout=30_000)
+    text = board.steps.nth(15).inner_text()
+    reached = int(re.search(r"(\d+)\s+sweeps", text.replace("\n", " ")).group(1))
+    assert 0 < reached < 90000
+    expect(board.stop("Smooth")).to_contain_text("stopped")
+    switch = page.get_by_label("Show the smoothed grid")
+    switch.press("Space")
+    expect(board.hand).to_contain_text("Before smoothing")
+
+
+def test_any_verb_is_found_by_its_name(board):
+    page = board.page
+    board.new("Find")
+    page.keyboard.press("Control+k")
+    page.get_by_role("textbox", name="Find a verb").fill("rect")
+    page.keyboard.press("Enter")
+    expect(board.hand).to_contain_text("Lay the first block around the domain")
+    page.keyboard.press("Escape")
+    expect(board.hand).to_contain_text("nothing")
+
+
+def test_dragging_an_end_of_the_chart_changes_the_law(board):
+    page = board.page
+    board.demo("Chart")
+    board.go("Spacing")
+    page.get_by_label("Take tier T7 in hand").click()
+    handle = page.get_by_role("slider", name="first cell")
+    expect(handle).to_have_attribute("aria-valuetext", "6 mm")
+    box = handle.bounding_box()
+    page.mouse.move(box["x"] + 6, box["y"] + 6)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 6, box["y"] - 14, steps=4)
+    page.mouse.up()
+    expect(board.effect).to_be_visible()
+    typed = board.field("First cell").input_value()
+    assert typed.endswith(("mm", "cm"))
+    assert typed != "6 mm"
+    board.keep()
+    expect(board.steps.nth(10)).to_contain_text(typed)
+
+
+def test_the_histograms_bars_and_the_worst_cells_lead_to_cells(board):
+    page = board.page
+    board.demo("Check")
+    board.go("Check")
+    page.get_by_role("button", name=re.compile("largest included angle")).click()
+    bar = page.get_by_role("button", name=re.compile(r"cells from .* to")).last
+    bar.click()
+    expect(page.get_by_label("Strip")).to_contain_text(re.compile(r"\d cells from"))
+    page.get_by_role("button", name="Go there").first.click()
+    begun = page.get_by_role("button", name="Change the limits")
+    begun.click()
+    board.field("Largest angle at most (°)").fill("100")
+    board.keep()
+    expect(board.stop("Check")).to_contain_text("below gate")
+    board.go("Check")
+    expect(page.get_by_label("Gate", exact=True)).to_contain_text("The gate is not passed")
+
+
+def test_the_shelf_renames_duplicates_and_deletes_with_undo(page, address):
+    board = Board(page, address)
+    board.new("Shelf test")
+    page.get_by_role("button", name="Plodek").click()
+    row = page.locator("div", has=page.get_by_role("button", name="Shelf test", exact=True)).last.locator(
+        ".."
+    )
+    row.get_by_role("button", name="Rename").click()
+    page.get_by_label("New name").fill("Shelf renamed")
+    page.keyboard.press("Enter")
+    named = page.get_by_role("button", name="Shelf renamed", exact=True)
+    row = page.locator("div", has=named).last.locator("..")
+    row.get_by_role("button", name="Duplicate").click()
+    expect(page.get_by_role("button", name="Shelf renamed (copy)")).to_be_visible()
+    row.get_by_role("button", name="Delete").click()
+    expect(named).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(named).to_have_count(1)
