@@ -51,12 +51,10 @@ def space(board):
     page = board.page
     page.keyboard.press("Alt+3")
     expect(board.stop("Spacing")).to_contain_text("7 tiers")
-    page.get_by_label("Cells on T5").fill("40")
-    page.keyboard.press("Enter")
-    expect(board.steps.last).to_contain_text("40")
-    page.get_by_label("Cells on T3").fill("18")
-    page.keyboard.press("Enter")
-    expect(board.steps.last).to_contain_text("18")
+    for tier, count in (("T5", 44), ("T3", 18), ("T1", 16), ("T2", 14), ("T4", 14), ("T6", 28)):
+        page.get_by_label(f"Cells on {tier}", exact=True).fill(str(count))
+        page.keyboard.press("Enter")
+        expect(board.steps.last).to_contain_text(str(count))
     # The ring's diagonal, taken by its middle, with its start turned to the pier where needed.
     page.get_by_role("button", name="Blocks", exact=True).click()
     board.click(2.23, 1.77)

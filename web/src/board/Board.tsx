@@ -214,7 +214,8 @@ function useData(project: number): BoardData | string | null {
     preview: tried ? (preview.data ?? null) : null,
     previewGrid: previewGrid.data && tried && wantsGrid ? previewGrid.data : null,
     problem,
-    busy: keep.isPending || undo.isPending || redo.isPending,
+    // What is on the screen must be what an edit starts from.
+    busy: keep.isPending || undo.isPending || redo.isPending || model.isPlaceholderData,
     keepSteps,
     keepDraft: () => {
       if (!board.draft) return;

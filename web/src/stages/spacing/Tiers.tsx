@@ -1,4 +1,5 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { useRef } from "react";
 import type { Tier } from "../../api/client";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
@@ -109,7 +110,7 @@ function Row({ tier, color, share, on }: RowProps) {
           act={() => setCount(tier.count - 1)}
           off={busy}
         />
-        <Count key={tier.count} value={tier.count} label={tier.label} set={setCount} />
+        <Count key={tier.count} value={tier.count} label={tier.label} set={setCount} off={busy} />
         <Step
           text="+"
           label={`More cells on ${tier.label}`}
@@ -121,23 +122,26 @@ function Row({ tier, color, share, on }: RowProps) {
   );
 }
 
-function Count({
-  value,
-  label,
-  set,
-}: {
+interface CountProps {
   value: number;
   label: string;
   set: (count: number) => void;
-}) {
+  off: boolean;
+}
+
+function Count({ value, label, set, off }: CountProps) {
+  const sent = useRef(value); // Enter keeps it; leaving the field afterwards must not keep it again
   const keep = (text: string) => {
     const count = Number(text);
-    if (Number.isInteger(count) && count > 0 && count !== value) set(count);
+    if (!Number.isInteger(count) || count < 1 || count === sent.current) return;
+    sent.current = count;
+    set(count);
   };
   return (
     <chakra.input
       aria-label={`Cells on ${label}`}
       defaultValue={value}
+      disabled={off}
       inputMode="numeric"
       width="34px"
       textAlign="right"

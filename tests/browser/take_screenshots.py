@@ -1,0 +1,66 @@
+"""Takes the pictures of docs/screenshots anew, from the demo data: `make screenshots`."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parents[2]))
+
+from playwright.sync_api import expect, sync_playwright
+
+from tests.browser.board import Board
+from tests.browser.conftest import CHROMIUM, FLAGS, start_server
+
+TARGET = Path(__file__).parents[2] / "docs" / "screenshots"
+
+
+def take(board: Board, name: str) -> None:
+    board.page.mouse.move(640, 30)
+    board.page.wait_for_load_state("networkidle")
+    board.page.wait_for_timeout(900)
+    board.page.screenshot(path=TARGET / f"{name}.png")
+
+
+def take_all(board: Board) -> None:
+    page = board.page
+    board.demo("Intake pier, Saltmere")
+    board.go("Blocks")
+    ring = board.steps.nth(6)
+    ring.get_by_role("button", name="35 cm").click()
+    board.field("Thickness").fill("50 cm")
+    expect(board.effect).to_contain_text("→")
+    take(board, "blocks")
+    page.keyboard.press("Escape")
+    board.go("Spacing")
+    page.get_by_label("Take tier T7 in hand").click()
+    page.keyboard.press("s")
+    board.field("Cells").fill("22")
+    expect(board.effect).to_contain_text("→")
+    take(board, "spacing")
+    page.keyboard.press("Escape")
+    board.go("Smooth")
+    take(board, "smooth")
+    board.go("Check")
+    page.get_by_role("button", name="volume ratio").click()
+    take(board, "check")
+    board.go("Hand-off")
+    take(board, "hand-off")
+    page.get_by_role("button", name="Plodek").click()
+    page.get_by_role("button", name="Duplicate").click()
+    take(board, "shelf")
+
+
+def main() -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
+        server, address = start_server(Path(data))
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        try:
+            take_all(Board(browser.new_page(viewport={"width": 1280, "height": 800}), address))
+        finally:
+            browser.close()
+            server.terminate()
+
+
+if __name__ == "__main__":
+    main()
