@@ -48,13 +48,12 @@ build/python: pyproject.toml requirements.lock
 	@command -v $(PYTHON) >/dev/null || { $(call ROOT_APT,python3.11 python3.11-venv); }
 	$(PYTHON) -m venv .venv
 	$(BIN)/pip install -q --disable-pip-version-check -r requirements.lock
-	$(BIN)/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e . \
-		|| $(BIN)/pip install -q --disable-pip-version-check --no-deps -e .
+	$(BIN)/pip install -q --disable-pip-version-check --no-deps -e .
 	@mkdir -p build && touch $@
 
 build/node: web/package.json web/package-lock.json
 	@command -v npm >/dev/null || { $(call ROOT_APT,nodejs npm); }
-	cd web && npm ci --silent
+	cd web && npm install --silent  # npm ci of npm 11 stumbles over optional packages of other platforms
 	@mkdir -p build && touch $@
 
 build/pages: build/node $(PAGES)

@@ -13,6 +13,7 @@ import {
   useRecipe,
   useSchema,
 } from "../api/queries";
+import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
 import { Wrong } from "../theme/parts";
 import { View } from "../view/View";
@@ -256,9 +257,17 @@ function useData(project: number): BoardData | string | null {
       const found = step && kinds.get(step.kind);
       if (!found) return;
       setProblem("");
-      const selecting = field ?? selectingField(found, step)?.name ?? null;
+      const asked = found.fields.find((f) => f.name === field);
+      const taking = asked && SELECTING.has(asked.widget) ? asked : null;
+      const selecting = field === null ? (selectingField(found, step) ?? null) : taking;
       useBoard.setState({
-        draft: { step: { ...step }, at, isNew: false, field: selecting },
+        draft: {
+          step: { ...step },
+          at,
+          isNew: false,
+          field: selecting?.name ?? null,
+          focus: asked?.name,
+        },
         stage: found.stage as typeof board.stage,
       });
     },

@@ -13,6 +13,8 @@ export interface Draft {
   isNew: boolean;
   /** The field that takes what is picked in the view. */
   field: string | null;
+  /** The field that was asked for, and is ready for typing. */
+  focus?: string;
 }
 
 interface BoardState {

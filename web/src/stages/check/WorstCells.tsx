@@ -27,15 +27,15 @@ export function WorstCells() {
           <Flex
             key={`${cell.block} ${cell.index.join(",")}`}
             align="center"
-            gap="3"
+            gap="2"
             fontSize="12px"
             height="22px"
           >
-            <Text fontFamily="mono" fontWeight="500" width="56px">
+            <Text fontFamily="mono" fontWeight="500" width="50px">
               {short(cell.value)}
               {metric?.unit}
             </Text>
-            <Text width="108px">
+            <Text width="94px">
               {cell.block}{" "}
               <chakra.span fontFamily="mono" color="muted">
                 ({cell.index.join(", ")})

@@ -21,6 +21,10 @@ interface Props {
 export function FieldInput(props: Props) {
   const { field } = props;
   const id = useId();
+  const asked = useBoard((board) => board.draft?.focus === field.name);
+  useEffect(() => {
+    if (asked) document.getElementById(id)?.focus();
+  }, [asked, id]);
   if (field.widget === "file") return <FileField {...props} />;
   const wide = SELECTING.has(field.widget) || ["lengths", "place-or-guide"].includes(field.widget);
   return (
