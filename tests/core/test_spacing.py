@@ -100,10 +100,6 @@ def test_two_runs_that_share_a_node_face_their_sum():
 def test_space_turn_copy_and_single_edges():
     first = {"kind": "space", "id": "s", "tier": {"at": [0, 1]}, "cells": 8, "first": "5 cm"}
     model = model_of([*FRAME, first])
-    assert sizes_on(model, (4, 1, 0), 2)[0] in (
-        pytest.approx(0.05),
-        pytest.approx(sizes_on(model, (4, 1, 0), 2)[0]),
-    )
     low = {x: min(sizes_on(model, (x, 1, 0), 2)) for x in (0, 1.5, 4)}
     assert all(v == pytest.approx(0.05) for v in low.values())
 
@@ -147,7 +143,6 @@ def test_counts_survive_a_cut_in_the_share_of_the_pieces():
         {"kind": "count", "id": "c", "tier": {"at": [2, 0]}, "cells": 20},
         {"kind": "cut", "id": "x", "by": "x", "at": [1]},
     ]
-    assert (
-        sorted(model_of(steps).laid.cells.values())[-2:] == [15, 20]
-        or 15 in model_of(steps).laid.cells.values()
-    )
+    laid = model_of(steps).laid
+    level = [e for e in laid.nodes if laid.paths[e].start[1] == laid.paths[e].end[1]]
+    assert {round(laid.paths[e].length): len(laid.nodes[e]) - 1 for e in level} == {1: 5, 3: 15}

@@ -8,7 +8,8 @@ import pytest
 import vtk
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
-from plodek.core.handoff import cgns, vtk as vtk_files
+from plodek.core.handoff import cgns
+from plodek.core.handoff import vtk as vtk_files
 from plodek.core.handoff.handoff import hand_off
 from plodek.core.recipe import build
 from tests.conftest import model_of

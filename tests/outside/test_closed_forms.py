@@ -1,5 +1,6 @@
 """Volumes and spacing laws against quadrature, equations and root finders outside the project."""
 
+import itertools
 import math
 
 import numpy as np
@@ -29,7 +30,7 @@ def pier_area():
         (x, y), (dx, dy) = splev(t, found), splev(t, found, der=1)
         return 0.5 * (x * dy - y * dx)
 
-    return sum(quad(integrand, a, b, epsabs=1e-13)[0] for a, b in zip(u[:-1], u[1:], strict=True)), found, u
+    return sum(quad(integrand, a, b, epsabs=1e-13)[0] for a, b in itertools.pairwise(u)), found, u
 
 
 def slivers(nodes, spline, u):

@@ -121,7 +121,7 @@ def test_smoothing_runs_as_a_job_and_its_grid_is_kept_in_the_cache(client, demo,
 def test_a_run_that_is_kept_becomes_a_step_and_a_stop_keeps_the_sweeps_reached(client, demo, monkeypatch):
     steps = [s for s in client.get(f"/api/projects/{demo}/recipe").json["steps"] if s["kind"] != "smooth"]
     base = keep(client, demo, steps)
-    at = [n for n, s in enumerate(steps) if s["kind"] == "extrude"][0]
+    at = next(n for n, s in enumerate(steps) if s["kind"] == "extrude")
     draft = {"kind": "smooth", "id": "run", "sweeps": 300, "control": "no control"}
     body = {"base": base, "steps": [*steps[:at], draft, *steps[at:]], "keep": True}
     done = client.post(f"/api/projects/{demo}/builds", json=body).json

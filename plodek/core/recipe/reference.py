@@ -62,8 +62,14 @@ def _kind(node: dict[str, Any]) -> str:
     ]
     words = " ".join(node["description"].split())
     return "\n".join(
-        [f"\n## `{name}`\n", f"{words} Verb **{about['verb']}**, key `{about['key']}`.\n"]
-        + ["| field | value | default | |", "|---|---|---|---|", *rows, ""]
+        [
+            f"\n## `{name}`\n",
+            f"{words} Verb **{about['verb']}**, key `{about['key']}`.\n",
+            "| field | value | default | |",
+            "|---|---|---|---|",
+            *rows,
+            "",
+        ]
     )
 
 
