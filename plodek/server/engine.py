@@ -12,7 +12,7 @@ import tempfile
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from threading import Lock
 from typing import Any
@@ -27,24 +27,11 @@ from plodek.core.recipe import recipe as recipes
 from plodek.core.recipe.grid_steps import Smooth
 from plodek.core.recipe.model import Model
 from plodek.core.smooth.smooth import Smoothed, Watch
+from plodek.server.api.messages import RunOut
 
 ReadFile = Callable[[str], bytes]
 #: Smoothed planes and picture files older than this are thrown away, in seconds.
 KEEP = 14 * 24 * 3600.0
-
-
-@dataclass(frozen=True)
-class Run:
-    """What a smoothing run reached, in plain values."""
-
-    sweeps: int
-    move: float
-    folded: int
-    note: str
-    heights_off: float
-    heights_within: float
-    angles_within: float
-    held: int
 
 
 class Engine:
@@ -55,7 +42,7 @@ class Engine:
         self.cache.mkdir(parents=True, exist_ok=True)
         self._evaluator = recipes.Evaluator()
         self._lock = Lock()
-        self._planes: OrderedDict[str, tuple[dict[str, Floats], list[Run]]] = OrderedDict()
+        self._planes: OrderedDict[str, tuple[dict[str, Floats], list[RunOut]]] = OrderedDict()
         self._grids: OrderedDict[str, tuple[Grid, CellValues]] = OrderedDict()
 
     def evaluate(self, recipe: recipes.Recipe, read_file: ReadFile) -> recipes.Evaluation:
@@ -69,7 +56,7 @@ class Engine:
         last = [n for n, step in enumerate(recipe.steps) if isinstance(step, Smooth)]
         return found[last[-1]] if last else None
 
-    def plane(self, key: str) -> tuple[dict[str, Floats], list[Run]] | None:
+    def plane(self, key: str) -> tuple[dict[str, Floats], list[RunOut]] | None:
         """Give a smoothed plane and its runs from the cache, None where it is not there."""
         with self._lock:
             if key in self._planes:
@@ -78,7 +65,7 @@ class Engine:
         path = self.cache / f"{key}.npz"
         try:
             with np.load(path, allow_pickle=False) as data:
-                runs = [Run(**r) for r in json.loads(str(data["runs"]))]
+                runs = [RunOut(**r) for r in json.loads(str(data["runs"]))]
                 blocks = {name: data[name] for name in data.files if name != "runs"}
         except (OSError, ValueError, KeyError):
             return None
@@ -89,17 +76,19 @@ class Engine:
         return blocks, runs
 
     @staticmethod
-    def smooth(model: Model, watch: Watch | None = None) -> tuple[dict[str, Floats], list[Run]]:
+    def smooth(model: Model, watch: Watch | None = None) -> tuple[dict[str, Floats], list[RunOut]]:
         """Build the smoothed plane of a model, and say what its runs reached."""
         built = building.build(replace(model, lift=None), watch)
         blocks = dict(zip(built.grid.names, built.grid.xyz, strict=True))
         return blocks, [_run(run) for run in built.runs]
 
-    def keep_plane(self, key: str, blocks: Mapping[str, Floats], runs: list[Run]) -> None:
+    def keep_plane(self, key: str, blocks: Mapping[str, Floats], runs: list[RunOut]) -> None:
         """Write a smoothed plane to the cache, whole or not at all."""
         handle, name = tempfile.mkstemp(dir=self.cache, suffix=".part")
         with os.fdopen(handle, "wb") as file:
-            arrays: dict[str, Any] = dict(blocks) | {"runs": np.array(json.dumps([r.__dict__ for r in runs]))}
+            arrays: dict[str, Any] = dict(blocks) | {
+                "runs": np.array(json.dumps([r.model_dump() for r in runs]))
+            }
             np.savez(file, **arrays)
         Path(name).replace(self.cache / f"{key}.npz")
 
@@ -137,9 +126,9 @@ class Engine:
                 path.unlink(missing_ok=True)
 
 
-def _run(run: Smoothed) -> Run:
+def _run(run: Smoothed) -> RunOut:
     off = np.abs(run.heights / run.wished - 1) if len(run.wished) else np.empty(0)
-    return Run(
+    return RunOut(
         sweeps=run.progress.sweeps,
         move=run.progress.move,
         folded=run.progress.folded,

@@ -212,7 +212,7 @@ def _effect(evaluation: Evaluation) -> Effect | None:
 def _runs(project: Project, evaluation: Evaluation) -> list[RunOut]:
     key = engine().plane_key(evaluation.recipe, reader(project))
     plane = engine().plane(key) if key else None
-    return [RunOut(**run.__dict__) for run in plane[1]] if plane else []
+    return plane[1] if plane else []
 
 
 def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -> None:

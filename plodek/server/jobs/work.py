@@ -23,9 +23,10 @@ from plodek.server.jobs.queue import data_folder, queue
 from plodek.server.store import projects
 from plodek.server.store.tables import Job, Project, database, open_database
 
-#: Seconds between two pictures of a running job, and without a sign of life after which it counts as dead.
+#: Seconds between two pictures of a running job, between two signs of life, and without one till it is dead.
 PICTURE_EVERY = 0.25
-DEAD_AFTER = 60.0
+BEAT_EVERY = 5.0
+DEAD_AFTER = 30.0
 #: What a job may be told: stop and keep what is reached, or end without a trace.
 STOP, DISCARD = 1, 2
 
@@ -59,13 +60,26 @@ def download_path(folder: Path, job: str) -> Path:
     return folder / "cache" / f"{job}.zip"
 
 
+_ALIVE = ("waiting", "running")
+_CRASHED = json.dumps(
+    {"error": "The worker stopped before the job was done. Start it again; nothing was lost."}
+)
+
+
 def end_dead_jobs() -> None:
-    """End the jobs that show no sign of life: their worker has crashed."""
-    alive = (Job.state == "running") | (Job.state == "waiting")
-    words = json.dumps(
-        {"error": "The worker stopped before the job was done. Start it again; nothing was lost."}
-    )
-    Job.update(state="failed", result=words).where(alive & (Job.beat < time.time() - DEAD_AFTER)).execute()
+    """End the jobs that have shown no sign of life for long: no worker is there."""
+    silent = Job.state.in_(_ALIVE) & (Job.beat < time.time() - DEAD_AFTER)
+    Job.update(state="failed", result=_CRASHED).where(silent).execute()
+
+
+def end_crashed_jobs() -> None:
+    """End the jobs that a worker before this one was running: it has crashed."""
+    Job.update(state="failed", result=_CRASHED).where(Job.state == "running").execute()
+
+
+def beat() -> None:
+    """Give a sign of life for all jobs that this worker runs or will run."""
+    Job.update(beat=time.time()).where(Job.state.in_(_ALIVE)).execute()
 
 
 @queue.task()  # type: ignore[untyped-decorator]  # huey brings no types
@@ -73,30 +87,28 @@ def run(job_id: str) -> None:
     """Run a job to a clear end: done, stopped, or failed with a sentence."""
     if database.obj is None:
         open_database(data_folder() / "plodek.db")
-    with database.connection_context() if database.obj.is_closed() else _already_open():
-        job = Job.get_by_id(job_id)
-        _mark(job, state="running")
-        try:
-            work: dict[str, Callable[[Job], tuple[str, dict[str, Any]]]] = {
-                "build": _build,
-                "handoff": _handoff,
-            }
-            state, result = work[job.kind](job)
-        except _Stopped:
-            state, result = "stopped", {}
-        except PlodekError as error:
-            state, result = "failed", {"error": str(error), "title": error.title}
-        except Exception:  # the job must end clearly, and the cause must reach the log
-            traceback.print_exc()
-            state, result = "failed", {"error": "Plodek made a mistake here; the log of the server has more."}
-        _mark(job, state=state, result=json.dumps(result))
-        picture_path(data_folder(), job_id).unlink(missing_ok=True)
+    opened = database.connect(reuse_if_open=True)
+    try:
+        _run(Job.get_by_id(job_id))
+    finally:
+        if opened:
+            database.close()
 
 
-class _already_open:  # noqa: N801
-    def __enter__(self) -> None: ...
-
-    def __exit__(self, *_: object) -> None: ...
+def _run(job: Job) -> None:
+    _mark(job, state="running")
+    work: dict[str, Callable[[Job], tuple[str, dict[str, Any]]]] = {"build": _build, "handoff": _handoff}
+    try:
+        state, result = work[job.kind](job)
+    except _Stopped:
+        state, result = "stopped", {}
+    except PlodekError as error:
+        state, result = "failed", {"error": str(error), "title": error.title}
+    except Exception:  # the job must end clearly, and the cause must reach the log
+        traceback.print_exc()
+        state, result = "failed", {"error": "Plodek made a mistake here; the log of the server has more."}
+    _mark(job, state=state, result=json.dumps(result))
+    picture_path(data_folder(), job.id).unlink(missing_ok=True)
 
 
 def _mark(job: Job, **values: Any) -> None:
@@ -131,7 +143,7 @@ def _build(job: Job) -> tuple[str, dict[str, Any]]:
         applied = recipes.of({"plodek": recipes.FORMAT, "steps": steps[: len(evaluation.models)]})
         key = cast(str, engine.plane_key(applied, read_file))
     engine.keep_plane(key, plane, runs)
-    result: dict[str, Any] = {"runs": [run.__dict__ for run in runs]}
+    result: dict[str, Any] = {"runs": [run.model_dump() for run in runs]}
     if asked["keep"] or watch.stopped:
         try:
             result["revision"] = projects.keep(project.id, asked["base"], steps).revision

@@ -6,21 +6,29 @@ import os
 import threading
 import time
 
-from plodek.server.jobs.queue import queue
-from plodek.server.jobs.work import run
+from plodek.server.jobs import work
+from plodek.server.jobs.queue import data_folder, queue
+from plodek.server.store.tables import open_database
 
 
 def main() -> None:
     """Work until told to end, or until the server that started it is gone."""
     parent = os.getppid()
+    database = open_database(data_folder() / "plodek.db")
+    with database.connection_context():
+        work.end_crashed_jobs()
 
-    def follow_parent() -> None:
+    def live() -> None:
+        told = 0.0
         while os.getppid() == parent:
-            time.sleep(1.0)
+            if time.time() - told > work.BEAT_EVERY:
+                with database.connection_context():
+                    work.beat()
+                told = time.time()
+            time.sleep(0.5)
         os._exit(0)
 
-    threading.Thread(target=follow_parent, daemon=True).start()
-    assert run.huey is queue
+    threading.Thread(target=live, daemon=True).start()
     queue.create_consumer(workers=1, initial_delay=0.05, max_delay=0.2, periodic=False).run()
 
 

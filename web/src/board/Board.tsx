@@ -217,6 +217,7 @@ function useData(project: number): BoardData | string | null {
     problem,
     // What is on the screen must be what an edit starts from.
     busy: keep.isPending || undo.isPending || redo.isPending || model.isPlaceholderData,
+    job,
     keepSteps,
     keepDraft: () => {
       if (!board.draft) return;

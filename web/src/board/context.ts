@@ -1,5 +1,5 @@
 import { createContext, useContext } from "react";
-import type { Model, Preview, Quality, RecipeState, Step } from "../api/client";
+import type { Job, Model, Preview, Quality, RecipeState, Step } from "../api/client";
 import type { Picture } from "../model/picture";
 import type { Kind } from "../model/schema";
 
@@ -18,6 +18,8 @@ export interface BoardData {
   /** The problem of the last edit, until the next. */
   problem: string;
   busy: boolean;
+  /** The smoothing run under way, or the last one. */
+  job: Job | null;
   keepSteps: (steps: Step[], then?: () => void) => void;
   keepDraft: () => void;
   run: () => void;

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { binary } from "../api/client";
-import { useJob } from "../api/job";
+import { useBoardData } from "../board/context";
 import { type Picture, unpacked } from "../model/picture";
 import { GridMesh } from "./GridMesh";
 
@@ -12,7 +12,7 @@ interface Props {
 
 /** The grid of a run that is under way, drawn anew whenever there is a newer picture. */
 export function LivePicture({ job, origin, fallback }: Props) {
-  const told = useJob(job)?.progress.picture;
+  const told = useBoardData().job?.progress.picture;
   const picture = useQuery({
     queryKey: ["live", job, told],
     queryFn: async ({ signal }) =>

@@ -1,5 +1,4 @@
 import { Box, Flex, Progress, Switch, Text } from "@chakra-ui/react";
-import { useJob } from "../../api/job";
 import { useBoardData } from "../../board/context";
 import { Fact } from "../../board/InHand";
 import { useBoard } from "../../board/store";
@@ -17,11 +16,10 @@ interface Told {
 
 /** A run under way with its progress and a stop; afterwards what the runs reached, before and after. */
 export function SmoothPanel() {
-  const { model, quality, stop } = useBoardData();
+  const { model, quality, stop, job } = useBoardData();
   const id = useBoard((board) => board.job);
   const smoothed = useBoard((board) => board.smoothed);
   const set = useBoard((board) => board.set);
-  const job = useJob(id);
   const told = (job?.progress ?? {}) as Told;
   if (id && job?.state !== "failed") {
     return (

@@ -19,8 +19,8 @@ export function SizeChart() {
   const { model, preview } = useBoardData();
   const selection = useBoard((board) => board.selection);
   const draft = useBoard((board) => board.draft);
-  const named = (draft?.step.tier as { edges?: [string, string][] } | undefined)?.edges?.[0];
-  const way = named ? edgeId(named) : selection.kind === "edge" ? selection.ids[0] : undefined;
+  const asked = (draft?.step.tier as { edges?: [string, string][] } | undefined)?.edges?.[0];
+  const way = asked ? edgeId(asked) : selection.kind === "edge" ? selection.ids[0] : undefined;
   const shown = preview && !preview.error ? preview.model : model;
   const edge = way ? shown.edges.find((e) => sameEdge(edgeId(e.id), way)) : undefined;
   if (!edge || !way || edge.nodes.length < 2)
