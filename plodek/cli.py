@@ -115,7 +115,12 @@ def _start(host: str, port: int, data: Path, *, demo: bool) -> None:
         serve as start,
     )  # Flask and the database only where they are wanted
 
-    start(host, port, data, with_demo=demo)
+    try:
+        start(host, port, data, with_demo=demo)
+    except OSError as error:
+        raise BadValue(
+            f"port {port} cannot be used ({error.strerror})", remedy="choose another one with --port"
+        ) from error
 
 
 def _formats(text: str) -> tuple[Format, ...]:

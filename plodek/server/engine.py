@@ -32,6 +32,8 @@ from plodek.server.api.messages import RunOut
 ReadFile = Callable[[str], bytes]
 #: Smoothed planes and picture files older than this are thrown away, in seconds.
 KEEP = 14 * 24 * 3600.0
+#: Cells of all grids that are kept in memory, about 100 bytes each.
+MOST_CELLS = 8_000_000
 
 
 class Engine:
@@ -115,7 +117,7 @@ class Engine:
         cells = measure(grid)
         with self._lock:
             self._grids[key] = grid, cells
-            while len(self._grids) > 6:
+            while len(self._grids) > 1 and sum(g.cells for g, _ in self._grids.values()) > MOST_CELLS:
                 self._grids.popitem(last=False)
         return grid, cells
 

@@ -84,6 +84,18 @@ def test_folded_cells_need_an_explicit_yes(tmp_path):
     assert "NOT passed" in (tmp_path / "report.md").read_text()
 
 
+def test_patch_names_that_the_format_needs_itself_are_refused_and_others_never_clash(tmp_path):
+    with pytest.raises(BadValue, match="uses the name “DataClass” itself"):
+        sent([*PLAIN, REST | {"name": "DataClass"}], tmp_path)
+    names = [
+        REST | {"id": n, "name": n, "faces": f}
+        for n, f in (("a", {"side": "x-"}), ("a_1", {"side": "x+"}), ("a1", {"rest": True}))
+    ]
+    sent([*PLAIN, *names], tmp_path, formats=("cgns",))
+    found, _ = cgns.read(tmp_path / "g.cgns")
+    assert sorted(p.name for p in found.patches) == ["a", "a1", "a_1"]
+
+
 def test_the_vtk_files_hang_together(demo_built, tmp_path):
     model = model_of([*PLAIN, REST])
     done = hand_off(

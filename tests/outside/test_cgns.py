@@ -119,9 +119,7 @@ def test_vtks_cgns_reader_sees_the_same_cells_patches_and_coordinates(demo_built
     faces = {}
     for name, data in sets:
         if data not in volumes and data is not None:
-            faces[name.rstrip("0123456789")] = (
-                faces.get(name.rstrip("0123456789"), 0) + data.GetNumberOfCells()
-            )
+            faces[name.rpartition("_")[0]] = faces.get(name.rpartition("_")[0], 0) + data.GetNumberOfCells()
     assert faces == {p.name: grid.patch_faces(p) for p in grid.patches}
 
 

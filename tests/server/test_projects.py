@@ -1,9 +1,12 @@
 """The shelf and the recipes through the HTTP client, whole bodies, errors included."""
 
+import io
 import json
+import zipfile
 
 import pytest
 
+from plodek.core.recipe import recipe as recipes
 from tests.conftest import demo_file
 
 FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
@@ -159,3 +162,15 @@ def test_what_is_too_large_or_no_json_is_said(client):
     big = client.post(f"/api/projects/{project}/files?name=a.txt", data=b"0 0\n" * 1000)
     assert big.status_code == 413
     assert "larger than" in big.json["detail"]
+
+
+def test_the_downloaded_recipe_builds_without_the_server(client, tmp_path):
+    project = made(client, "Pier", demo=True)
+    data = client.get(f"/api/projects/{project}/recipe/download").data
+    with zipfile.ZipFile(io.BytesIO(data)) as found:
+        found.extractall(tmp_path)
+    recipe = recipes.read((tmp_path / "recipe.json").read_text())
+    evaluation = recipes.Evaluator().evaluate(recipe, lambda name: (tmp_path / name).read_bytes())
+    assert evaluation.error is None
+    assert recipe.name == "Pier"
+    assert evaluation.model.cells == client.get(f"/api/projects/{project}/model").json["cells"]

@@ -15,7 +15,7 @@ import h5py
 import numpy as np
 
 from plodek.core.blocks.tables import Orientation
-from plodek.core.errors import BadFile
+from plodek.core.errors import BadFile, BadValue
 from plodek.core.grid.grid import BlockSide, Grid, Interface, PatchFaces, PatchType
 
 #: The FamilyBC types of the SIDS (9.7) for our patch types; those without one of their own keep their
@@ -37,7 +37,14 @@ _AXES = "XYZ"
 
 
 def write(path: Path, grid: Grid, unit: str) -> None:
-    """Write a grid of space; ``unit`` is that of its coordinates."""
+    """Write a grid of space; ``unit`` is that of its coordinates.
+
+    Raises BadValue for a patch whose name the file needs itself.
+    """
+    own = {"DataClass", "DimensionalUnits", *(zone_name(block) for block in range(len(grid.xyz)))}
+    clash = next((patch.name for patch in grid.patches if patch.name in own), None)
+    if clash is not None:
+        raise BadValue(f"a CGNS file uses the name “{clash}” itself", remedy="give the patch another name")
     with h5py.File(path, "w", libver=("earliest", "v110"), track_order=True) as file:
         _root(file)
         base = _node(file, "Base", "CGNSBase_t", np.array([3, 3], dtype=np.int32))
@@ -77,8 +84,7 @@ def _zone(base: h5py.Group, grid: Grid, block: int, nodes: np.ndarray[Any, Any])
     if own:
         conditions = _node(zone, "ZoneBC", "ZoneBC_t")
         for number, (patch, side) in enumerate(own, 1):
-            name = f"{patch.name[:28]}{number}"
-            condition = _node(conditions, name, "BC_t", "FamilySpecified")
+            condition = _node(conditions, f"{patch.name[:27]}_{number}", "BC_t", "FamilySpecified")
             _node(condition, "PointRange", "IndexRange_t", _range(grid, side))
             _node(condition, "FamilyName", "FamilyName_t", patch.name)
 

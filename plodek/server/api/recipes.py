@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import io
+import json
+import zipfile
 from importlib.metadata import version
 
 from apiflask import APIBlueprint
+from flask import Response, send_file
 
 from plodek.core.recipe import recipe as recipes
 from plodek.server.api.messages import BaseIn, RecipeIn, RecipeOut, SchemaOut
-from plodek.server.api.presenting import recipe_out
+from plodek.server.api.presenting import recipe_out, sends
 from plodek.server.store import projects
 
 blueprint = APIBlueprint("recipes", __name__)
@@ -26,6 +30,21 @@ def recipe_schema() -> SchemaOut:
 def get_recipe(project: int) -> RecipeOut:
     """Give a project's recipe where it stands."""
     return recipe_out(projects.get(project))
+
+
+@blueprint.get("/projects/<int:project>/recipe/download")
+@blueprint.doc(responses=sends("a ZIP file", "application/zip"))
+def download_recipe(project: int) -> Response:
+    """Give the recipe and the geometry files it reads as one ZIP file, ready for `plodek build`."""
+    found = projects.get(project)
+    recipe = {"plodek": recipes.FORMAT, "name": found.name, "steps": projects.steps_of(found)}
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("recipe.json", json.dumps(recipe, indent=1, ensure_ascii=False))
+        for name in {step["file"] for step in recipe["steps"] if step["kind"] == "read"}:
+            archive.writestr(name, projects.read_file(found, name))
+    packed.seek(0)
+    return send_file(packed, as_attachment=True, download_name="recipe.zip")
 
 
 @blueprint.put("/projects/<int:project>/recipe")

@@ -13,6 +13,7 @@ import { useBoard } from "./store";
 /** What is in hand: the form of a step, or what is selected, or what the stage has to say. */
 export function InHand() {
   const { problem } = useBoardData();
+  const running = useBoard((board) => board.job !== null);
   const draft = useBoard((board) => board.draft);
   const stage = useBoard((board) => board.stage);
   const selection = useBoard((board) => board.selection);
@@ -38,8 +39,9 @@ export function InHand() {
         </Heading>
       </Box>
       {problem && <Wrong>{problem}</Wrong>}
+      {stage === "Smooth" && running && <SmoothPanel />}
       {draft ? <StepForm draft={draft} /> : count ? <SelectionFacts /> : PANELS[stage]}
-      {stage === "Smooth" && <SmoothPanel />}
+      {stage === "Smooth" && !running && <SmoothPanel />}
       {stage === "Hand-off" && !draft && count > 0 && <HandoffPanel />}
     </Flex>
   );

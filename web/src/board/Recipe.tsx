@@ -26,7 +26,7 @@ const Chip = chakra("button", {
 
 /** The steps as sentences, the line that says where you are, and the verbs of the stage. */
 export function Recipe() {
-  const { steps } = useBoardData();
+  const { project, steps } = useBoardData();
   const here = useBoard((board) => board.here);
   const set = useBoard((board) => board.set);
   const list = useRef<HTMLDivElement>(null);
@@ -114,7 +114,23 @@ export function Recipe() {
       minH="0"
     >
       <Box px="4" pt="3">
-        <Heading right={`${steps.length} steps`}>Recipe</Heading>
+        <Heading
+          right={
+            <>
+              {steps.length} steps ·{" "}
+              <chakra.a
+                href={`/api/projects/${project}/recipe/download`}
+                download
+                color="teal"
+                title="The recipe and its geometry files, ready for plodek build"
+              >
+                download
+              </chakra.a>
+            </>
+          }
+        >
+          Recipe
+        </Heading>
       </Box>
       <Box ref={list} flex="1" overflowY="auto" minH="0" pb="2">
         {steps.length === 0 && (
@@ -243,7 +259,10 @@ function Verbs() {
   return (
     <Box px="4" py="3" borderTop="1px solid" borderColor="rule">
       <Heading>Next step</Heading>
-      <Grid templateColumns="repeat(4, minmax(0, 1fr))" gap="1.5">
+      <Grid
+        templateColumns={{ base: "repeat(3, minmax(0, 1fr))", xl: "repeat(4, minmax(0, 1fr))" }}
+        gap="1.5"
+      >
         {verbs.map((kind) => (
           <chakra.button
             key={kind.kind}

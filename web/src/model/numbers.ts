@@ -35,3 +35,11 @@ export function lengthValue(text: unknown, unit: string): number | null {
   if (factor === undefined) return null;
   return (Number(match[1]) * factor) / (METRES[unit] ?? 1);
 }
+
+/** A time to wait, in the unit that reads best. */
+export const timeText = (seconds: number): string =>
+  seconds < 100
+    ? `${Math.ceil(seconds)} s`
+    : seconds < 5400
+      ? `${Math.ceil(seconds / 60)} min`
+      : `${short(seconds / 3600, 2)} h`;

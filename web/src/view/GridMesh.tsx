@@ -3,6 +3,7 @@ import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { type Picture, triangles, UNNAMED } from "../model/picture";
+import { sameEdge } from "../model/selection";
 import { usePalette } from "../theme/mode";
 import { cividis, tone } from "../theme/palette";
 import { colourRange, shareOf } from "./quality";
@@ -18,6 +19,7 @@ interface Props {
 export function GridMesh({ picture, origin, ghost = false }: Props) {
   const { quality } = useBoardData();
   const layer = useBoard((board) => board.layer);
+  const selection = useBoard((board) => board.selection);
   const palette = usePalette();
   const metric = quality?.metrics.find((m) => m.key === quality.metric) ?? null;
   const solid = picture.dim === 3;
@@ -31,7 +33,12 @@ export function GridMesh({ picture, origin, ghost = false }: Props) {
     const plain = new Color(palette.card);
     const wrong = new Color(palette.madder);
     const tones = picture.patches.map((_, n) => new Color(tone(n)));
+    const ochre = new Color(palette.ochre);
+    const inHand = new Set(
+      picture.origins.flatMap((id, n) => (selection.ids.some((s) => sameEdge(s, id)) ? [n] : [])),
+    );
     const colour = (face: number): [number, number, number] => {
+      if (solid && inHand.has(picture.sides[face] as number)) return [ochre.r, ochre.g, ochre.b];
       if (coloured && layer === "Patches") {
         const group = picture.groups[face] as number;
         const found = group === UNNAMED ? wrong : (tones[group] as Color);
@@ -45,7 +52,7 @@ export function GridMesh({ picture, origin, ghost = false }: Props) {
       return [plain.r, plain.g, plain.b];
     };
     return facesOf(picture, colour);
-  }, [picture, coloured, layer, metric, palette]);
+  }, [picture, coloured, layer, metric, palette, solid, selection]);
   useEffect(() => () => lines.dispose(), [lines]);
   useEffect(() => () => borders.dispose(), [borders]);
   useEffect(() => () => faces.dispose(), [faces]);

@@ -91,6 +91,12 @@ export function Legend({ hit }: { hit: Hit | null }) {
                 borderColor="ink"
               />
             </Sign>
+            <Sign word="outer edge">
+              <Box width="18px" height="2.5px" bg="ink" />
+            </Sign>
+            <Sign word="inner">
+              <Box width="18px" height="1px" bg="ink" />
+            </Sign>
             <Sign word="follows a guide">
               <Box width="18px" height="3px" bg="teal" />
             </Sign>

@@ -75,6 +75,8 @@ export function Scene({ solid, extent, onHit, fit }: Props) {
     look(at, Math.min(size.width, size.height) / target.size);
   }, [target, look, origin, size.width, size.height]);
 
+  // A run that moves the nodes draws its own picture; edges and corners would stay behind.
+  const live = job !== null && !solid && layer !== "Blocks";
   const shownGrid = layer === "Blocks" ? null : previewGrid && !solid ? previewGrid : grid;
   return (
     <>
@@ -94,7 +96,7 @@ export function Scene({ solid, extent, onHit, fit }: Props) {
       />
       <ambientLight intensity={1.6} />
       <directionalLight position={[-2, -3, 4]} intensity={1.6} />
-      {job && !solid ? (
+      {live && job ? (
         <LivePicture job={job} origin={origin} fallback={shownGrid} />
       ) : (
         shownGrid && (
@@ -108,9 +110,9 @@ export function Scene({ solid, extent, onHit, fit }: Props) {
       {!solid && (
         <>
           <Guides origin={origin} />
-          <Edges origin={origin} />
+          {!live && <Edges origin={origin} />}
           <Ghost origin={origin} />
-          <Corners origin={origin} />
+          {!live && <Corners origin={origin} />}
         </>
       )}
       <CellBoxes origin={origin} />

@@ -43,7 +43,7 @@ export function FieldInput(props: Props) {
             </Text>
           )}
         </Text>
-        <Box width={wide ? "100%" : "112px"} flexShrink="0">
+        <Box width={wide ? "100%" : "124px"} flexShrink="0">
           <Control {...props} id={id} />
         </Box>
       </Flex>

@@ -2,7 +2,7 @@ import { Box, Flex, Progress, Switch, Text } from "@chakra-ui/react";
 import { useBoardData } from "../../board/context";
 import { Fact } from "../../board/InHand";
 import { useBoard } from "../../board/store";
-import { lengthText, short, whole } from "../../model/numbers";
+import { lengthText, short, timeText, whole } from "../../model/numbers";
 import { Quiet } from "../../theme/parts";
 
 interface Told {
@@ -38,7 +38,7 @@ export function SmoothPanel() {
         <Fact name="sweeps" value={`${whole(told.sweeps ?? 0)} of ${whole(told.of ?? 0)}`} />
         <Fact name="largest move" value={lengthText(told.move ?? 0, model.unit)} />
         <Fact name="folded cells" value={told.folded ?? 0} />
-        <Fact name="time left" value={`${short(told.seconds_left ?? 0, 2)} s`} />
+        <Fact name="time left" value={timeText(told.seconds_left ?? 0)} />
         <Quiet width="full" mt="2" size="sm" onClick={stop}>
           Stop, and keep what is reached
         </Quiet>

@@ -94,13 +94,13 @@ function Row({ tier, color, share, on }: RowProps) {
           fontSize="10.5px"
           lineHeight="17px"
           whiteSpace="nowrap"
-          width={`${Math.max(100 * Math.sqrt(share), 62)}%`}
+          width={{ base: "100%", xl: `${Math.max(100 * Math.sqrt(share), 62)}%` }}
           overflow="hidden"
         >
           {range}
         </Box>
       </chakra.button>
-      <Text fontSize="10px" color="muted" width="44px">
+      <Text fontSize="10px" color="muted" width={{ base: "36px", xl: "44px" }}>
         {tier.locked ? "set" : "derived"}
       </Text>
       <Flex align="center" gap="1">
