@@ -10,6 +10,8 @@ interface Found {
   where: string;
   key: string;
   about: string;
+  /** More words it is found by. */
+  also?: string;
   act: () => void;
 }
 
@@ -25,6 +27,7 @@ export function FindVerb() {
       where: kind.stage,
       key: kind.key,
       about: kind.about.split("\n")[0] ?? "",
+      also: kind.fields.flatMap((field) => [field.title, ...field.choices]).join(" "),
       act: () => begin(kind.kind),
     })),
     ...STAGES.map((stage, n) => ({
@@ -45,7 +48,7 @@ export function FindVerb() {
   ];
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   const found = all.filter((one) => {
-    const about = `${one.name} ${one.where} ${one.about}`.toLowerCase();
+    const about = `${one.name} ${one.where} ${one.about} ${one.also ?? ""}`.toLowerCase();
     return words.every((word) => about.includes(word));
   });
   const choose = (one: Found | undefined) => {
@@ -117,7 +120,7 @@ export function FindVerb() {
               </Text>
             </Flex>
           ))}
-          {!found.length && <Text p="4">No verb is called that. Try “cut” or “wall”.</Text>}
+          {!found.length && <Text p="4">Nothing is called that. Try “cut”, “ring” or “wall”.</Text>}
         </Box>
         <Flex
           px="4"

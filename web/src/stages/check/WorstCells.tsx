@@ -35,7 +35,7 @@ export function WorstCells() {
               {short(cell.value)}
               {metric?.unit}
             </Text>
-            <Text width="94px">
+            <Text width="112px" whiteSpace="nowrap">
               {cell.block}{" "}
               <chakra.span fontFamily="mono" color="muted">
                 ({cell.index.join(", ")})
