@@ -56,6 +56,7 @@ class Board:
 
     def settled(self) -> None:
         """Wait until the model of what was kept is on the screen."""
+        expect(self.page.get_by_role("main")).to_have_attribute("aria-busy", "false")
         self.page.wait_for_load_state("networkidle")
 
     def place(self, x: float, y: float) -> tuple[float, float]:

@@ -25,7 +25,7 @@ VERSION = 1
 database = DatabaseProxy()
 
 
-class Table(Model):  # type: ignore[misc]  # peewee brings no types
+class Table(Model):  # type: ignore[misc]  # its stubs are passed over
     """What all tables share."""
 
     class Meta:

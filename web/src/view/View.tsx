@@ -28,7 +28,7 @@ const Pill = chakra("button", {
 
 /** The view: the layout and the grid, with what is in hand and the ghost of what is being tried. */
 export function View() {
-  const { model, grid, gridProblem, kinds, preview } = useBoardData();
+  const { model, grid, gridProblem, kinds, preview, busy } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const space = useBoard((board) => board.space);
   const numbers = useBoard((board) => board.numbers);
@@ -47,7 +47,15 @@ export function View() {
   const field =
     draft?.field && kinds.get(draft.step.kind)?.fields.find((f) => f.name === draft.field);
   return (
-    <Box as="main" position="relative" minW="0" minH="0" bg="paper" overflow="hidden">
+    <Box
+      as="main"
+      aria-busy={busy}
+      position="relative"
+      minW="0"
+      minH="0"
+      bg="paper"
+      overflow="hidden"
+    >
       <Canvas
         key={String(dark)}
         orthographic
