@@ -10,9 +10,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.browser.board import Board
+
+expect.set_options(timeout=12_000)  # drawing in software on two cores is slow at times
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [

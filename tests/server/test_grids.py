@@ -138,14 +138,14 @@ def test_a_run_that_is_kept_becomes_a_step_and_a_stop_keeps_the_sweeps_reached(c
                 work.Job.update(stop=1).where(work.Job.id == job.id).execute()
 
     monkeypatch.setattr(work, "_mark", mark)
-    body = body | {
-        "base": base + 1,
-        "steps": [*steps[:at], draft | {"id": "two", "sweeps": 2000}, *steps[at:]],
-    }
+    # Only the steps up to the run are looked at; a stop must not lose the ones after it.
+    two = [*steps[:at], draft | {"id": "two", "sweeps": 2000}, *steps[at:]]
+    body = {"base": base + 1, "steps": two, "upto": at + 1}
     stopped = client.post(f"/api/projects/{demo}/builds", json=body).json
     assert stopped["state"] == "stopped"
     recipe = client.get(f"/api/projects/{demo}/recipe").json
     assert recipe["steps"][at]["sweeps"] == 40
+    assert [s["id"] for s in recipe["steps"]] == [s["id"] for s in two]
     assert client.get(f"/api/projects/{demo}/grid").status_code == 200  # nothing has to be run again
     assert {"sweeps", "of", "move", "folded", "seconds_left"} <= set(told[-1])
 

@@ -282,10 +282,14 @@ class CellsOut(Message):
 
 
 class BuildIn(Message):
-    """Steps to build: those of the recipe at ``base``, or with a step more to keep once it has run."""
+    """Steps to build: those of the recipe at ``base``, or with a step more to keep once it has run.
+
+    Only the first ``upto`` of them are built, where it is given.
+    """
 
     base: int
     steps: list[dict[str, Any]] = Field(max_length=2000)
+    upto: int | None = Field(default=None, ge=0, le=2000)
     keep: bool = False
 
 

@@ -126,21 +126,22 @@ def _build(job: Job) -> tuple[str, dict[str, Any]]:
 
     recipe = recipes.of({"plodek": recipes.FORMAT, "steps": asked["steps"]})
     evaluation = engine.evaluate(recipe, read_file)
-    applied = recipe.model_copy(update={"steps": recipe.steps[: len(evaluation.models)]})
+    models = evaluation.models[: asked["upto"]]
+    applied = recipe.model_copy(update={"steps": recipe.steps[: len(models)]})
     key = engine.plane_key(applied, read_file)
     if key is None:
         raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
-    watch = _Watch(job, [s.sweeps for s in evaluation.model.smoothing])
-    plane, runs = engine.smooth(evaluation.model, watch)
+    watch = _Watch(job, [s.sweeps for s in models[-1].smoothing])
+    plane, runs = engine.smooth(models[-1], watch)
     steps = [dict(step) for step in asked["steps"]]
     if watch.stopped:
         if all(run.sweeps == 0 for run in runs):
             raise _Stopped
         reached = iter(runs)
-        for step in steps[: len(evaluation.models)]:
+        for step in steps[: len(models)]:
             if step["kind"] == "smooth":
                 step["sweeps"] = max(next(reached).sweeps, 1)
-        applied = recipes.of({"plodek": recipes.FORMAT, "steps": steps[: len(evaluation.models)]})
+        applied = recipes.of({"plodek": recipes.FORMAT, "steps": steps[: len(models)]})
         key = cast(str, engine.plane_key(applied, read_file))
     engine.keep_plane(key, plane, runs)
     result: dict[str, Any] = {"runs": [run.model_dump() for run in runs]}

@@ -1757,6 +1757,8 @@ export interface components {
         /**
          * BuildIn
          * @description Steps to build: those of the recipe at ``base``, or with a step more to keep once it has run.
+         *
+         *     Only the first ``upto`` of them are built, where it is given.
          */
         BuildIn: {
             /** Base */
@@ -1765,6 +1767,11 @@ export interface components {
             steps: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Upto
+             * @default null
+             */
+            upto: number | null;
             /**
              * Keep
              * @default false

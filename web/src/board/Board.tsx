@@ -135,7 +135,7 @@ function useData(project: number): BoardData | string | null {
   useEffect(() => {
     if (!mustRun || revision === undefined) return;
     const path = { path: { project } };
-    const body = { base: revision, steps: steps.slice(0, upto ?? undefined), keep: false };
+    const body = { base: revision, steps, upto, keep: false };
     taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
       (asked) => useBoard.setState({ job: asked.id, jobBase: revision }),
       (error: Problem) => error.status !== 409 && setProblem(error.message),
@@ -187,7 +187,7 @@ function useData(project: number): BoardData | string | null {
     if (!board.draft) return;
     setProblem("");
     const path = { path: { project } };
-    const body = { base, steps: withDraft(steps, board.draft), keep: true };
+    const body = { base, steps: withDraft(steps, board.draft), upto: null, keep: true };
     taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
       (asked) =>
         useBoard.setState({
