@@ -8,11 +8,18 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
+
+# A landing is judged by the same examples every time; at the desk new ones are tried.
+settings.register_profile("ci", derandomize=True)
+if os.environ.get("CI"):
+    settings.load_profile("ci")
 
 # The queue reads its settings when it is imported, so they stand before anything of the server is.
 os.environ["PLODEK_DATA"] = tempfile.mkdtemp(prefix="plodek-tests-")
 os.environ["PLODEK_JOBS"] = "immediate"
 
+from plodek.core.errors import NothingFound
 from plodek.core.recipe import build, recipe
 from plodek.core.recipe.model import Model
 
@@ -20,7 +27,10 @@ DEMO = Path(recipe.__file__).parents[2] / "demo"
 
 
 def demo_file(name: str) -> bytes:
-    return (DEMO / name).read_bytes()
+    try:
+        return (DEMO / name).read_bytes()
+    except OSError as error:
+        raise NothingFound(f"there is no file “{name}”") from error
 
 
 def evaluated(steps: list[dict[str, Any]]) -> recipe.Evaluation:

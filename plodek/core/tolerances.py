@@ -12,5 +12,9 @@ ON_GUIDE: Final = 1e-6
 CUT_MARGIN: Final = 1e-6
 #: The first and last cell of a law meet the wished size to this share of the edge's length.
 END_SIZE: Final = 1e-9
+#: Lengths beyond this, in the project's unit, are taken for mistakes; their squares would overflow.
+LARGEST: Final = 1e12
+#: Sizes below this, in the project's unit, are taken for none.
+SMALLEST: Final = 1e-12
 #: Newton steps stop at this share of the parameter range.
 NEWTON: Final = 1e-14

@@ -7,6 +7,7 @@ import re
 from typing import Literal, get_args
 
 from plodek.core.errors import BadValue
+from plodek.core.tolerances import LARGEST
 
 LengthUnit = Literal["m", "cm", "mm", "in", "ft"]
 
@@ -26,7 +27,7 @@ def factor(source: str, target: str) -> float:
 def length(value: float | str, unit: str) -> float:
     """Read a length, a number in ``unit`` or text such as ``"6 mm"``, as a number in ``unit``.
 
-    Raises BadValue for text that is not a length, an unknown unit, or a number that is not finite.
+    Raises BadValue for text that is not a length, an unknown unit, or a number beyond all use.
     """
     if isinstance(value, str):
         match = _TEXT.fullmatch(value)
@@ -38,6 +39,6 @@ def length(value: float | str, unit: str) -> float:
         result = number * factor(name, unit)
     else:
         result = float(value)
-    if not math.isfinite(result):
-        raise BadValue(f"{value} is not a finite length", remedy="type a finite number")
+    if not math.isfinite(result) or abs(result) > LARGEST:
+        raise BadValue(f"{value} is no length that can be used", remedy=f"stay below {LARGEST:g} {unit}")
     return result

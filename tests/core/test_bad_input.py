@@ -30,7 +30,7 @@ ODD = st.one_of(
 )  # fmt: skip
 
 
-@settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=400, deadline=None, suppress_health_check=list(HealthCheck))
 @given(data=st.data())
 def test_a_demo_with_odd_values_evaluates_or_says_why_not(data, demo_steps):
     steps = copy.deepcopy(demo_steps)

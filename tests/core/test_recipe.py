@@ -45,7 +45,12 @@ def test_units_are_read_and_converted():
         [{"kind": "unit", "id": "u", "unit": "cm"}, FRAME | {"width": "4 m", "height": "25.4 in"}]
     )
     assert np.allclose(np.ptp(model.layout.places(model.layout.corners), axis=0), [400, 64.516, 0])
-    for wrong, words in (("4 furlong", "not a length unit"), ("four", "not a length"), ("1e999", "finite")):
+    for wrong, words in (
+        ("4 furlong", "not a length unit"),
+        ("four", "not a length"),
+        ("1e999", "no length that can be used"),
+        ("1e300", "Stay below"),
+    ):
         found = evaluated([FRAME | {"width": wrong}])
         assert words in str(found.error)
 

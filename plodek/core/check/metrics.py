@@ -86,16 +86,17 @@ def measure(grid: Grid) -> CellValues:
     starts = [0]
     for block in range(len(grid.xyz)):
         starts.append(starts[-1] + grid.block_cells(block))
-    values = np.empty((len(METRICS), starts[-1]))
-    values[_COLUMNS], values[_COLUMNS + 1] = 1.0, 0.0
+    # A row per cell: a block's rows lie together, so that the kernels always see the same kind of array.
+    values = np.empty((starts[-1], len(METRICS)))
+    values[:, _COLUMNS], values[:, _COLUMNS + 1] = 1.0, 0.0
     volume, folded = np.empty(starts[-1]), np.empty(starts[-1], dtype=bool)
     centres = np.empty((starts[-1], 3))
     for block in range(len(grid.xyz)):
         nodes = _solid(grid, block)
         part = slice(starts[block], starts[block + 1])
-        _cells(nodes, grid.dim, values[:, part], volume[part], folded[part], centres[part])
-        _inner_faces(nodes, grid.dim, volume[part], centres[part], values[_COLUMNS:, part])
-    cells = CellValues(values, volume, folded, tuple(starts))
+        _cells(nodes, grid.dim, values[part], volume[part], folded[part], centres[part])
+        _inner_faces(nodes, grid.dim, volume[part], centres[part], values[part])
+    cells = CellValues(values.T, volume, folded, tuple(starts))
     for interface in grid.interfaces:
         _interface_faces(grid, interface, cells, centres)
     return cells
@@ -196,44 +197,45 @@ def _cells(
                     low_cos, high_cos = min(low_cos, ab, bc, ca), max(high_cos, ab, bc, ca)
                 least = np.degrees(np.arccos(min(high_cos, 1.0)))
                 most = np.degrees(np.arccos(max(low_cos, -1.0)))
-                most = max(most, _reflex(edge, size, scratch))
-                values[0, cell] = jacobian
-                values[1, cell], values[2, cell] = least, most
-                values[3, cell] = max((most - 90) / 90, (90 - least) / 90)
-                values[4, cell] = long / short if short > 0 else np.inf
+                most = max(most, _reflex(edge, size))
+                values[cell, 0] = jacobian
+                values[cell, 1], values[cell, 2] = least, most
+                values[cell, 3] = max((most - 90) / 90, (90 - least) / 90)
+                values[cell, 4] = long / short if short > 0 else np.inf
                 folded[cell] = not jacobian > 0
 
 
 @nb.njit(cache=True)
-def _reflex(edge: Floats, size: Floats, w: Floats) -> float:
+def _reflex(edge: Floats, size: Floats) -> float:
     """Give the largest inner angle above 180° of a cell's faces in degrees, 0 where none is concave.
 
     A face is concave where a corner turns against the face's normal; the angle there is what is
-    missing to 360°, as in Verdict. ``edge`` (3, 4, 3) are unit vectors, ``w`` (9, 3) is scratch.
+    missing to 360°, as in Verdict. ``edge`` (3, 4, 3) are unit vectors, ``size`` (3, 4) their lengths.
     """
     found = 0.0
     for face in range(6):
-        for pair in range(2):
-            a0, m0 = _FACE_EDGES[face, 2 * pair, 0], _FACE_EDGES[face, 2 * pair, 1]
-            a1, m1 = _FACE_EDGES[face, 2 * pair + 1, 0], _FACE_EDGES[face, 2 * pair + 1, 1]
-            for x in range(3):
-                w[4 + pair, x] = edge[a0, m0, x] * size[a0, m0] + edge[a1, m1, x] * size[a1, m1]
-                w[2 * pair, x], w[2 * pair + 1, x] = edge[a0, m0, x], edge[a1, m1, x]
-        b, c = w[4], w[5]
-        nx, ny, nz = b[1] * c[2] - b[2] * c[1], b[2] * c[0] - b[0] * c[2], b[0] * c[1] - b[1] * c[0]
-        concave, low_cos = False, 1.0
-        for u in range(2):
-            for v in range(2):
-                p, q = w[v], w[2 + u]
-                turn = (
-                    nx * (p[1] * q[2] - p[2] * q[1])
-                    + ny * (p[2] * q[0] - p[0] * q[2])
-                    + nz * (p[0] * q[1] - p[1] * q[0])
-                )
-                concave = concave or turn < 0
-                cosine = p[0] * q[0] + p[1] * q[1] + p[2] * q[2]
-                low_cos = min(low_cos, -cosine if u != v else cosine)
-        if concave:
+        a, m0, m1 = _FACE_EDGES[face, 0, 0], _FACE_EDGES[face, 0, 1], _FACE_EDGES[face, 1, 1]
+        c, n0, n1 = _FACE_EDGES[face, 2, 0], _FACE_EDGES[face, 2, 1], _FACE_EDGES[face, 3, 1]
+        px, py, pz = edge[a, m0, 0], edge[a, m0, 1], edge[a, m0, 2]
+        qx, qy, qz = edge[a, m1, 0], edge[a, m1, 1], edge[a, m1, 2]
+        rx, ry, rz = edge[c, n0, 0], edge[c, n0, 1], edge[c, n0, 2]
+        sx, sy, sz = edge[c, n1, 0], edge[c, n1, 1], edge[c, n1, 2]
+        p, q, r, s = size[a, m0], size[a, m1], size[c, n0], size[c, n1]
+        bx, by, bz = p * px + q * qx, p * py + q * qy, p * pz + q * qz
+        dx, dy, dz = r * rx + s * sx, r * ry + s * sy, r * rz + s * sz
+        nx, ny, nz = by * dz - bz * dy, bz * dx - bx * dz, bx * dy - by * dx
+        # The face's normal turned into each first edge: N x b, so that N · (b x d) = d · (N x b).
+        ux, uy, uz = ny * pz - nz * py, nz * px - nx * pz, nx * py - ny * px
+        vx, vy, vz = ny * qz - nz * qy, nz * qx - nx * qz, nx * qy - ny * qx
+        least = min(
+            min(rx * ux + ry * uy + rz * uz, sx * ux + sy * uy + sz * uz),
+            min(rx * vx + ry * vy + rz * vz, sx * vx + sy * vy + sz * vz),
+        )
+        if least < 0:
+            low_cos = min(
+                min(px * rx + py * ry + pz * rz, qx * sx + qy * sy + qz * sz),
+                min(-(px * sx + py * sy + pz * sz), -(qx * rx + qy * ry + qz * rz)),
+            )
             found = max(found, 360.0 - np.degrees(np.arccos(max(low_cos, -1.0))))
     return found
 
@@ -298,8 +300,9 @@ def _inner_faces(xyz: Floats, dim: int, volume: Floats, centres: Floats, values:
                         size = np.sqrt((nx * nx + ny * ny + nz * nz) * (dx * dx + dy * dy + dz * dz))
                         cosine = abs(nx * dx + ny * dy + nz * dz) / size if size > 0 else 0.0
                         least = min(least, cosine)
-                values[0, cell] = max(values[0, cell], ratio)
-                values[1, cell] = max(values[1, cell], np.degrees(np.arccos(min(least, 1.0))))
+                values[cell, _COLUMNS] = max(values[cell, _COLUMNS], ratio)
+                angle = np.degrees(np.arccos(min(least, 1.0)))
+                values[cell, _COLUMNS + 1] = max(values[cell, _COLUMNS + 1], angle)
 
 
 def _interface_faces(grid: Grid, interface: Interface, cells: CellValues, centres: Floats) -> None:

@@ -74,8 +74,9 @@ class Frame(_BlockStep):
     def apply(self, model: Model, context: Context) -> Model:
         if model.layout.blocks:
             raise Refused("the domain is already framed", remedy="change or take out the first frame")
-        size = [length(v, model.unit) for v in (self.width, self.height)]
-        layout = rectangle(self.id, coordinates(self.corner, model.unit), *size)
+        width = self.sizes(model, self.width, "width")
+        height = self.sizes(model, self.height, "height")
+        layout = rectangle(self.id, coordinates(self.corner, model.unit), width, height)
         return replace(model, layout=layout)
 
 

@@ -11,6 +11,7 @@ from pydantic import Field
 from plodek.core.errors import BadValue
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Strict
+from plodek.core.tolerances import SMALLEST
 from plodek.core.units import length
 
 Stage = Literal["Shape", "Blocks", "Spacing", "Smooth", "Check", "Hand-off"]
@@ -50,6 +51,6 @@ class Step(Strict):
     def sizes(self, model: Model, value: float | str, name: str) -> float:
         """Read a length that must be above 0, in the project's unit."""
         number = length(value, model.unit)
-        if not number > 0:
+        if not number >= SMALLEST:
             raise BadValue(f"the {name} is {value}", remedy=f"give a {name} above 0")
         return number

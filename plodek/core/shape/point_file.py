@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from dataclasses import dataclass
 
@@ -10,6 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadFile
+from plodek.core.tolerances import LARGEST
 
 MOST_BYTES = 50_000_000
 _COMMENT = ("#", "%", "!", "//")
@@ -67,7 +67,7 @@ def _numbers(text: str) -> list[float] | None:
         values = [float(part) for part in _PARTED.split(text.strip(",;")) if part]
     except ValueError:
         return None
-    return values if all(math.isfinite(v) for v in values) else None
+    return values if all(abs(v) <= LARGEST for v in values) else None  # not-a-numbers fail this too
 
 
 def _has_number(text: str) -> bool:
