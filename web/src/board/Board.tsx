@@ -98,20 +98,13 @@ function useData(project: number): BoardData | string | null {
   const draft = useDeferredValue(board.draft);
   const kind = draft && kinds?.get(draft.step.kind);
   const ready = draft && kind && complete(kind, draft.step) && draft.step.kind !== "smooth";
+  // A draft is tried with all that comes after it, so that its effect is that on the whole grid.
+  const seen = useMemo(() => steps.slice(0, upto ?? undefined), [steps, upto]);
   const tried = useMemo(
-    () =>
-      draft && ready
-        ? draft.isNew
-          ? withDraft(steps, draft).slice(0, draft.at + 1)
-          : withDraft(steps, draft)
-        : null,
-    [draft, ready, steps],
+    () => (draft && ready ? withDraft(seen, draft) : null),
+    [draft, ready, seen],
   );
-  const against = useMemo(
-    () => (draft?.isNew ? steps.slice(0, draft.at) : steps),
-    [draft?.isNew, draft?.at, steps],
-  );
-  const preview = usePreview(project, tried, against);
+  const preview = usePreview(project, tried, seen);
   const wantsGrid = board.layer !== "Blocks" || board.stage === "Check";
   const previewGrid = usePreviewGrid(
     project,

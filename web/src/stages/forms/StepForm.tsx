@@ -23,7 +23,7 @@ export function StepForm({ draft }: { draft: Draft }) {
   const done = complete(kind, draft.step);
   const runs = draft.step.kind === "smooth";
   const failed = preview?.failed ?? null;
-  const own = draft.isNew || failed === draft.at;
+  const own = failed === draft.at;
   const wrong =
     preview?.error &&
     (own ? preview.error : `Step ${(failed ?? 0) + 1} would fail: ${preview.error}`);
