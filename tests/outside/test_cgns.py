@@ -52,7 +52,7 @@ def test_the_standards_checker_finds_nothing(name, demo_built, tmp_path):
     else:
         model = model_of(C_RING)
         grid, unit = build.build(model).grid, model.unit
-        assert any(min(face.orientation.axes) < 0 for face in grid.interfaces) or len(grid.interfaces) > 12
+        assert len(grid.interfaces) > 12
     cgns.write(tmp_path / "g.cgns", grid, unit)
     assert_accepted(tmp_path / "g.cgns")
 
@@ -62,18 +62,15 @@ def test_interfaces_at_every_turn_are_accepted(tmp_path):
     from dataclasses import replace
 
     from plodek.core.blocks.layout import Block
-    from plodek.core.grid.grid import BlockSide, Grid, PatchFaces, interfaces_of
+    from plodek.core.grid.grid import Grid, PatchFaces
 
     model = model_of(C_RING[:6] + C_RING[7:9])
     plane = model.layout
     # Turn every second block by a quarter about its own axis: its corners, and its nodes with them.
     blocks = {}
-    turned = set()
     for n, (name, block) in enumerate(plane.blocks.items()):
         c = block.corners
         blocks[name] = Block((c[1], c[3], c[0], c[2]), block.hollow) if n % 2 else block
-        if n % 2:
-            turned.add(name)
     layout = replace(plane, blocks=blocks)
     again = replace(model, layout=layout, pieces={})
     grid = build.build(again).grid
@@ -82,8 +79,6 @@ def test_interfaces_at_every_turn_are_accepted(tmp_path):
     whole = Grid(3, grid.names, grid.xyz, grid.interfaces, (PatchFaces("all", "wall", sides),))
     cgns.write(tmp_path / "t.cgns", whole, "m")
     assert_accepted(tmp_path / "t.cgns")
-    assert interfaces_of(layout)
-    assert isinstance(sides[0], BlockSide)
 
 
 def leaves(data):
