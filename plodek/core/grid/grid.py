@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal, get_args
+from typing import Literal
 
 import numpy as np
 
@@ -14,7 +14,6 @@ from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Layout, Side, Use
 
 PatchType = Literal["wall", "inlet", "outlet", "symmetry", "periodic", "far field", "general"]
-PATCH_TYPES: tuple[str, ...] = get_args(PatchType)
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal, TypeAlias, get_args
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import Field, ValidationError
 
 from plodek.core.errors import BadValue, PlodekError
 from plodek.core.recipe import block_steps, grid_steps, shape_steps, spacing_steps
@@ -46,7 +46,6 @@ AnyStep: TypeAlias = Annotated[
     Field(discriminator="kind"),
 ]
 KINDS: tuple[type[Step], ...] = get_args(get_args(AnyStep)[0])
-_STEP: TypeAdapter[AnyStep] = TypeAdapter(AnyStep)
 
 
 class Recipe(Strict):
@@ -95,14 +94,6 @@ def of(raw: Any, name: str = "the recipe") -> Recipe:
             remedy="give every step an id of its own",
         )
     return recipe
-
-
-def step_of(raw: Any) -> AnyStep:
-    """Read one step. Raises BadValue, naming the field that is wrong."""
-    try:
-        return _STEP.validate_python(raw)
-    except ValidationError as error:
-        raise BadValue(_said(error, raw), remedy="correct it") from error
 
 
 def _said(error: ValidationError, raw: Any) -> str:

@@ -27,8 +27,8 @@ from plodek.server.api.messages import (
     QualityOut,
     RunOut,
 )
-from plodek.server.api.pictures import cell_out, effect_of, grid_picture, model_out
-from plodek.server.api.presenting import engine, evaluated, reader, sends
+from plodek.server.api.pictures import cell_out, effect_of, finite, grid_picture, model_out
+from plodek.server.api.presenting import engine, evaluated, sends
 from plodek.server.store import projects
 from plodek.server.store.tables import GridSummary, Project
 
@@ -122,9 +122,7 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
 def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
     """Measure the grid."""
     found = projects.get(project)
-    key = _known(query_data.metric)
-    evaluation = _evaluated(found, query_data.upto)
-    grid, cells = _grid(found, evaluation)
+    key, evaluation, grid, cells = _measured(found, query_data)
     limits = evaluation.model.limits
     outcome = gate(cells, limits)
     if query_data.upto is None and evaluation.error is None:
@@ -143,9 +141,9 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
                 label=s.metric.label,
                 unit=s.metric.unit,
                 better=s.metric.better,
-                worst=_finite(s.worst),
-                mean=_finite(s.mean),
-                best=_finite(s.best),
+                worst=finite(s.worst),
+                mean=finite(s.mean),
+                best=finite(s.best),
                 limit=limits.get(s.metric.key),
                 missed=verdicts[s.metric.key].missed if s.metric.key in verdicts else 0,
                 sentence=verdicts[s.metric.key].sentence if s.metric.key in verdicts else "no limit",
@@ -165,10 +163,7 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
 @blueprint.output(CellsOut)
 def get_cells(project: int, query_data: CellsQuery) -> CellsOut:
     """Give the cells of a bar of the histogram."""
-    found = projects.get(project)
-    key = _known(query_data.metric)
-    evaluation = _evaluated(found, query_data.upto)
-    grid, cells = _grid(found, evaluation)
+    key, evaluation, grid, cells = _measured(projects.get(project), query_data)
     low, high = query_data.low, query_data.high
     labels = evaluation.model.layout.labels
     values = cells.of(key)
@@ -181,13 +176,19 @@ def get_cells(project: int, query_data: CellsQuery) -> CellsOut:
     )
 
 
+def _measured(project: Project, query: QualityQuery) -> tuple[str, Evaluation, Grid, CellValues]:
+    key = _known(query.metric)
+    evaluation = _evaluated(project, query.upto)
+    return key, evaluation, *_grid(project, evaluation)
+
+
 def _evaluated(project: Project, upto: int | None) -> Evaluation:
     return evaluated(project, projects.steps_of(project)[:upto])
 
 
 def _grid(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> tuple[Grid, CellValues]:
     evaluation.model.need_blocks()
-    found = engine().grid(evaluation, reader(project), smoothed=smoothed)
+    found = engine().grid(evaluation, projects.reader(project), smoothed=smoothed)
     if found is None:
         raise NotReady("the smoothing has not been run yet", remedy="let it run first")
     return found
@@ -205,12 +206,12 @@ def _effect(evaluation: Evaluation) -> Effect | None:
     except PlodekError:
         return None
     if found is not None:
-        found.jump = _finite(found.jump)
+        found.jump = finite(found.jump)
     return found
 
 
 def _runs(project: Project, evaluation: Evaluation) -> list[RunOut]:
-    key = engine().plane_key(evaluation.recipe, reader(project))
+    key = engine().plane_key(evaluation.recipe, projects.reader(project))
     plane = engine().plane(key) if key else None
     return plane[1] if plane else []
 
@@ -220,8 +221,3 @@ def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -
     shelf = {k: facts[k] for k in ("cells", "blocks", "folded", "unnamed_faces")} | {"passed": passed}
     key = f"{project.id}.{project.revision}"
     GridSummary.replace(key=key, facts=json.dumps(shelf)).execute()
-
-
-def _finite(value: float) -> float:
-    """JSON knows no infinity: a ratio over a cell without volume is told as 1e30."""
-    return value if np.isfinite(value) else 1e30

@@ -275,13 +275,13 @@ def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
     return CellOut(
         block=label,
         index=list(cell.index),
-        value=_finite(cell.value),
+        value=finite(cell.value),
         at=list(cell.at),
         corners=corners.tolist(),
     )
 
 
-def _finite(value: float) -> float:
+def finite(value: float) -> float:
     """JSON knows no infinity: a ratio over a cell without volume is told as 1e30."""
     return value if np.isfinite(value) else 1e30
 

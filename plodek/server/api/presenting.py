@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
 from typing import Any, cast
 
 from flask import current_app
@@ -21,15 +20,10 @@ def engine() -> Engine:
     return cast(Engine, current_app.extensions["plodek"])
 
 
-def reader(project: Project) -> Callable[[str], bytes]:
-    """Give the function that reads a project's files."""
-    return lambda name: projects.read_file(project, name)
-
-
 def evaluated(project: Project, steps: list[dict[str, Any]]) -> Evaluation:
     """Evaluate steps with the files of a project."""
     recipe = recipes.of({"plodek": recipes.FORMAT, "steps": steps})
-    return engine().evaluate(recipe, reader(project))
+    return engine().evaluate(recipe, projects.reader(project))
 
 
 def project_out(project: Project) -> ProjectOut:

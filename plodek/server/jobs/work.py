@@ -120,10 +120,7 @@ def _build(job: Job) -> tuple[str, dict[str, Any]]:
     asked = json.loads(job.asked)
     project = projects.get(job.project_id)
     engine = _engine()
-
-    def read_file(name: str) -> bytes:
-        return projects.read_file(project, name)
-
+    read_file = projects.reader(project)
     recipe = recipes.of({"plodek": recipes.FORMAT, "steps": asked["steps"]})
     evaluation = engine.evaluate(recipe, read_file)
     models = evaluation.models[: asked["upto"]]
@@ -201,10 +198,7 @@ def _handoff(job: Job) -> tuple[str, dict[str, Any]]:
     asked = json.loads(job.asked)
     project = projects.get(job.project_id)
     engine = _engine()
-
-    def read_file(name: str) -> bytes:
-        return projects.read_file(project, name)
-
+    read_file = projects.reader(project)
     evaluation = engine.evaluate(projects.recipe_of(project), read_file)
     if evaluation.error is not None:
         raise evaluation.error

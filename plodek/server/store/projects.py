@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import time
+from collections.abc import Callable
 from typing import Any, cast
 
 from plodek.core.errors import BadValue, NothingFound, PlodekError
@@ -156,6 +157,11 @@ def _stored(project: int) -> Project | None:
     """Look a project up; numbers beyond what SQLite counts to name none."""
     found = Project.get_or_none(Project.id == project) if project < 2**63 else None
     return cast(Project | None, found)
+
+
+def reader(project: Project) -> Callable[[str], bytes]:
+    """Give the function that reads a project's files."""
+    return lambda name: read_file(project, name)
 
 
 def _move(project: int, base: int, target: Any, word: str) -> Project:

@@ -11,7 +11,6 @@ export type Block = Model["blocks"][number];
 export type Tier = Model["tiers"][number];
 export type Guide = Model["guides"][number];
 export type Preview = Schemas["PreviewOut"];
-export type Effect = NonNullable<Preview["after"]>;
 export type Quality = Schemas["QualityOut"];
 export type Cell = Quality["worst"][number];
 export type Job = Schemas["JobOut"];

@@ -14,7 +14,8 @@ export const whole = (value: number): string =>
     .toString()
     .replace(/\B(?=(\d{3})+$)/g, "\u202f");
 
-const METRES: Record<string, number> = { m: 1, cm: 0.01, mm: 0.001, in: 0.0254, ft: 0.3048 };
+/** Metres in one of each length unit. */
+export const METRES: Record<string, number> = { m: 1, cm: 0.01, mm: 0.001, in: 0.0254, ft: 0.3048 };
 
 /** A length in the project's unit, told in the unit that reads best among the metric ones. */
 export function lengthText(value: number, unit: string): string {
@@ -23,17 +24,6 @@ export function lengthText(value: number, unit: string): string {
   const metres = value * (METRES[unit] as number);
   const best = Math.abs(metres) >= 0.5 ? "m" : Math.abs(metres) >= 0.02 ? "cm" : "mm";
   return `${short(metres / (METRES[best] as number))} ${best}`;
-}
-
-/** Reads text such as "6 mm" or "0.006" as a number in the project's unit; null where it is none. */
-export function lengthValue(text: unknown, unit: string): number | null {
-  if (typeof text === "number") return text;
-  if (typeof text !== "string") return null;
-  const match = /^\s*([-+]?[\d.]+(?:[eE][-+]?\d+)?)\s*([a-z]*)\s*$/.exec(text);
-  if (!match) return null;
-  const factor = match[2] ? METRES[match[2]] : METRES[unit];
-  if (factor === undefined) return null;
-  return (Number(match[1]) * factor) / (METRES[unit] ?? 1);
 }
 
 /** A time to wait, in the unit that reads best. */

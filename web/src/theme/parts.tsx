@@ -1,12 +1,4 @@
-import {
-  Box,
-  Button,
-  type ButtonProps,
-  chakra,
-  Flex,
-  Text,
-  type TextProps,
-} from "@chakra-ui/react";
+import { Box, Button, type ButtonProps, Flex, Text, type TextProps } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
 /** A small heading in capitals, with a word at its right. */
@@ -85,7 +77,3 @@ export const Empty = ({ children }: { children: ReactNode }) => (
     {children}
   </Text>
 );
-
-export const Cell = chakra("td", {
-  base: { py: "1", pr: "2", fontFamily: "mono", fontSize: "12px" },
-});

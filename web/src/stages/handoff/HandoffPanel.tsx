@@ -3,12 +3,11 @@ import { useState } from "react";
 import { http, type Job, taken } from "../../api/client";
 import { ended, useJob } from "../../api/job";
 import { useBoardData } from "../../board/context";
-import { short, whole } from "../../model/numbers";
+import { METRES, short, whole } from "../../model/numbers";
 import { tone } from "../../theme/palette";
 import { Do, Empty, Quiet, Wrong } from "../../theme/parts";
 
 const UNITS = ["m", "cm", "mm", "in", "ft"] as const;
-const METRES = { m: 1, cm: 0.01, mm: 0.001, in: 0.0254, ft: 0.3048 };
 type Unit = (typeof UNITS)[number];
 
 /** The patches, what is still unnamed, and the hand-off itself. */
@@ -93,7 +92,7 @@ function Export() {
   const [id, setId] = useState<string | null>(null);
   const [problem, setProblem] = useState("");
   const job = useJob(id);
-  const factor = (METRES[model.unit as Unit] / METRES[unit]) * Number(scale);
+  const factor = ((METRES[model.unit] ?? 1) / (METRES[unit] ?? 1)) * Number(scale);
   const folded = quality?.folded ?? 0;
   const go = () => {
     setProblem("");
