@@ -24,3 +24,8 @@ def place(values: npt.ArrayLike) -> Place:
     numbers = np.asarray(values, dtype=float).ravel()
     z = float(numbers[2]) if numbers.size > 2 else 0.0
     return float(numbers[0]), float(numbers[1]), z
+
+
+def dot(a: Floats, b: Floats) -> Floats:
+    """Give the dot products (n,) of vectors (n, 3)."""
+    return np.asarray(np.einsum("nk,nk->n", a, b))

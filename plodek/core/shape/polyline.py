@@ -8,13 +8,13 @@ import numpy as np
 
 from plodek.core.arrays import Bools, Floats, Ints
 from plodek.core.errors import BadValue
-from plodek.core.shape.guide import wrapped
+from plodek.core.shape.curve import Curve, Jet, wrapped
 
 #: Places are compared with all pieces in portions of about this many pairs, to bound memory.
 _PAIRS = 4_000_000
 
 
-class Polyline:
+class Polyline(Curve):
     """Straight pieces between ``points`` (n, 3); ``closed`` adds the piece back to the start."""
 
     def __init__(self, points: Floats, *, closed: bool = False) -> None:
@@ -44,11 +44,13 @@ class Polyline:
         piece, part = self._located(s)
         return np.asarray(self._ring[piece] + part[:, None] * self._steps[piece])
 
-    def tangent(self, s: Floats) -> Floats:
-        """Give the unit tangents (n, 3) at the fractions ``s`` (n,)."""
-        piece, _ = self._located(s)
+    def derivatives(self, s: Floats) -> Jet:
+        """Give place, first and second derivative by the fraction ``s``; the second is 0."""
+        piece, part = self._located(s)
         steps = self._steps[piece]
-        return np.asarray(steps / np.linalg.norm(steps, axis=1)[:, None])
+        place = self._ring[piece] + part[:, None] * steps
+        first = self.length * steps / np.linalg.norm(steps, axis=1)[:, None]
+        return place, first, np.zeros_like(place)
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the nearest places, by projection on every piece."""

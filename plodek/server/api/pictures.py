@@ -23,7 +23,8 @@ from plodek.core.recipe.build import plane_grid, sides_by_origin
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.spacing_steps import Count, Space
-from plodek.core.shape.guide import Curve, Point, drawn
+from plodek.core.shape.curve import Curve, drawn
+from plodek.core.shape.guide import Point
 from plodek.server.api.messages import (
     BlockOut,
     CellOut,

@@ -1,0 +1,552 @@
+"""The work of the CAD kernel, in a process of its own: reading and writing STEP and IGES.
+
+Run as ``python -m plodek.core.shape.cad_kernel read|write step|iges IN OUT``. What it reads is handed on
+as packed NURBS data in millimetres; the kernel itself never enters the calling process, so that a file
+that upsets it upsets nothing else. Lines that begin with ``@`` tell progress, one that begins with ``!``
+tells as JSON what is wrong and what helps.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeVertex,
+    BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_Sewing,
+)
+from OCP.BRepLib import BRepLib
+from OCP.BRepMesh import BRepMesh_IncrementalMesh
+from OCP.BRepTools import BRepTools, BRepTools_WireExplorer
+from OCP.Geom import (
+    Geom_BezierSurface,
+    Geom_BSplineCurve,
+    Geom_BSplineSurface,
+    Geom_ConicalSurface,
+    Geom_CylindricalSurface,
+    Geom_Plane,
+    Geom_RectangularTrimmedSurface,
+    Geom_SphericalSurface,
+    Geom_SurfaceOfRevolution,
+    Geom_ToroidalSurface,
+    Geom_TrimmedCurve,
+)
+from OCP.Geom2d import Geom2d_BSplineCurve, Geom2d_TrimmedCurve
+from OCP.Geom2dConvert import Geom2dConvert
+from OCP.GeomAbs import GeomAbs_C2
+from OCP.GeomConvert import GeomConvert, GeomConvert_ApproxSurface
+from OCP.gp import gp_Ax1, gp_Ax3, gp_Dir, gp_Pnt, gp_Pnt2d
+from OCP.IFSelect import IFSelect_RetDone
+from OCP.IGESControl import IGESControl_Reader, IGESControl_Writer
+from OCP.Interface import Interface_Static
+from OCP.OCP.collections import (
+    Array1_double,
+    Array1_gp_Pnt,
+    Array1_gp_Pnt2d,
+    Array1_int,
+    Array2_double,
+    Array2_gp_Pnt,
+    IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher,
+    Sequence_TCollection_AsciiString,
+)
+from OCP.ShapeFix import ShapeFix_Face
+from OCP.STEPConstruct import STEPConstruct
+from OCP.STEPControl import STEPControl_AsIs, STEPControl_Reader, STEPControl_Writer
+from OCP.TCollection import TCollection_HAsciiString
+from OCP.TopAbs import (
+    TopAbs_EDGE,
+    TopAbs_FACE,
+    TopAbs_FORWARD,
+    TopAbs_REVERSED,
+    TopAbs_SHELL,
+    TopAbs_SOLID,
+    TopAbs_VERTEX,
+    TopAbs_WIRE,
+)
+from OCP.TopExp import TopExp, TopExp_Explorer
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS, TopoDS_Compound
+
+from plodek.core.shape.packed import pack, unpack
+
+#: Sewing of written faces, so that neighbours share their edges in the file, in millimetres.
+_SEW = 1e-4
+
+
+class Unreadable(Exception):
+    """What is wrong with a file, and what helps."""
+
+    def __init__(self, what: str, remedy: str) -> None:
+        super().__init__(what)
+        self.what, self.remedy = what, remedy
+
+
+def tell(share: float, words: str) -> None:
+    """Tell how far the work is."""
+    print(f"@{share:.3f} {words}", flush=True)
+
+
+# --- reading -------------------------------------------------------------------------------------------
+
+
+def read(kind: str, source: str) -> dict[str, Any]:
+    """Read a file as faces, free curves and points; see `_face` and `_curve` for their parts."""
+    Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
+    reader = STEPControl_Reader() if kind == "step" else IGESControl_Reader()
+    tell(0.05, "reading the file")
+    if reader.ReadFile(source) != IFSelect_RetDone:
+        raise Unreadable("the CAD kernel found no sense in it", "export it anew")
+    if kind == "step":
+        _refuse_unknown(reader)
+    tell(0.3, "translating its entities")
+    reader.TransferRoots()
+    shape = reader.OneShape()
+    if shape is None or shape.IsNull():
+        raise Unreadable("it holds no geometry that can be used", "export curves, surfaces or solids")
+    names = _Names(reader, kind)
+    tell(0.6, "drawing its surfaces")
+    BRepMesh_IncrementalMesh(shape, _deflection(shape), False, 0.2, True)
+    tell(0.7, "taking up its surfaces")
+    edges = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+    TopExp.MapShapes_s(shape, TopAbs_EDGE, edges)
+    faces, flat = [], []
+    used: set[int] = set()
+    for group, part in _faces_of(shape):
+        name = names.of(part)
+        found = _face(TopoDS.Face(part), edges, used)
+        if found is None:
+            flat.append(name or str(len(faces) + 1))
+        else:
+            faces.append(found | {"name": name, "group": names.of(group) if group else ""})
+    tell(0.9, "reading its curves")
+    curves = []
+    for number in range(1, edges.Extent() + 1):
+        edge = TopoDS.Edge(edges.FindKey(number))
+        if number not in used and not BRep_Tool.Degenerated_s(edge):
+            curve = _edge_curve(edge)
+            if curve is not None:
+                curves.append({"curve": curve, "name": ""})
+    return {
+        "faces": faces,
+        "curves": curves,
+        "points": np.array(list(_free_points(shape))).reshape(-1, 3),
+        "flat": flat,
+        "unit": _unit(reader, kind),
+    }
+
+
+def _refuse_unknown(reader: STEPControl_Reader) -> None:
+    model = reader.WS().Model()
+    unknown = [n for n in range(1, model.NbEntities() + 1) if model.IsUnknownEntity(n)]
+    if unknown:
+        entity = model.Value(unknown[0])
+        label = model.StringLabel(entity).ToCString()
+        more = f" and {len(unknown) - 1} more" if len(unknown) > 1 else ""
+        raise Unreadable(
+            f"its entity {label}{more} is of no type that the STEP standard knows",
+            "export it as AP203, AP214 or AP242",
+        )
+
+
+def _deflection(body: Any) -> float:
+    from OCP.Bnd import Bnd_Box
+    from OCP.BRepBndLib import BRepBndLib
+
+    box = Bnd_Box()
+    BRepBndLib.Add_s(body, box, False)
+    return 1e-3 * float(np.sqrt(box.SquareExtent())) if not box.IsVoid() else 1.0
+
+
+def _faces_of(shape: Any) -> Iterator[tuple[Any, Any]]:
+    """Give each face with the solid or shell it belongs to, None where it stands alone."""
+    seen = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+    for kind in (TopAbs_SOLID, TopAbs_SHELL, None):
+        groups = _explored(shape, kind) if kind is not None else [None]
+        for group in groups:
+            for face in _explored(group if group is not None else shape, TopAbs_FACE):
+                if not seen.Contains(face):
+                    seen.Add(face)
+                    yield group, face
+
+
+def _explored(shape: Any, kind: Any) -> Iterator[Any]:
+    explorer = TopExp_Explorer(shape, kind)
+    while explorer.More():
+        yield explorer.Current()
+        explorer.Next()
+
+
+def _free_points(shape: Any) -> Iterator[tuple[float, float, float]]:
+    explorer = TopExp_Explorer(shape, TopAbs_VERTEX, TopAbs_EDGE)
+    while explorer.More():
+        at = BRep_Tool.Pnt_s(TopoDS.Vertex(explorer.Current()))
+        yield at.X(), at.Y(), at.Z()
+        explorer.Next()
+
+
+class _Names:
+    """Names of shapes as the file has them."""
+
+    def __init__(self, reader: Any, kind: str) -> None:
+        self._transfer = reader.WS().TransferReader()
+        self._step = kind == "step"
+
+    def of(self, shape: Any) -> str:
+        entity = self._transfer.EntityFromShapeResult(shape, 1)
+        if entity is None:
+            return ""
+        if self._step:
+            named = getattr(entity, "Name", None)
+            text = named() if named else None
+            return text.ToCString().strip() if text is not None else ""
+        if hasattr(entity, "HasName") and entity.HasName():
+            return str(entity.NameValue().ToCString().strip())
+        if hasattr(entity, "HasShortLabel") and entity.HasShortLabel():
+            return str(entity.ShortLabel().ToCString().strip())
+        return ""
+
+
+def _unit(reader: Any, kind: str) -> str:
+    if kind == "iges":
+        return str(reader.IGESModel().GlobalSection().UnitName().ToCString()).lower()
+    length, angle, solid = (Sequence_TCollection_AsciiString() for _ in range(3))
+    reader.FileUnits(length, angle, solid)
+    return length.Value(1).ToCString().lower() if length.Length() else ""
+
+
+def _face(face: Any, edges: Any, used: set[int]) -> dict[str, Any] | None:
+    """Read a face: its patch, loops of trim edges, orientation and drawing; None where it has no area."""
+    forward = TopoDS.Face(face.Oriented(TopAbs_FORWARD))
+    loops = []
+    for wire in _explored(forward, TopAbs_WIRE):
+        loop = _loop(TopoDS.Wire(wire), forward, edges, used)
+        if loop:
+            loops.append(loop)
+    bounds = BRepTools.UVBounds_s(forward)
+    if not loops or not (bounds[1] > bounds[0] and bounds[3] > bounds[2]):
+        return None
+    return {
+        "patch": _patch(BRep_Tool.Surface_s(forward), bounds),
+        "loops": loops,
+        "reversed": face.Orientation() == TopAbs_REVERSED,
+        **_triangles(face),
+    }
+
+
+def _patch(surface: Any, bounds: tuple[float, float, float, float]) -> dict[str, Any]:
+    """Read a surface over the bounds its face uses, with the parameters that its trim is drawn in."""
+    while isinstance(surface, Geom_RectangularTrimmedSurface):
+        surface = surface.BasisSurface()
+    for kind, numbers in _ELEMENTARY.items():
+        if isinstance(surface, kind):
+            axes = surface.Position()
+            ways = (axes.XDirection(), axes.YDirection(), axes.Direction())
+            return {
+                "type": kind.__name__.removeprefix("Geom_").removesuffix("Surface").lower(),
+                "bounds": list(bounds),
+                "origin": _xyz(axes.Location()),
+                "frame": np.array([_xyz(way) for way in ways]),
+                "numbers": numbers(surface),
+            }
+    if isinstance(surface, Geom_SurfaceOfRevolution):
+        basis = surface.BasisCurve()
+        while isinstance(basis, Geom_TrimmedCurve):
+            basis = basis.BasisCurve()
+        if isinstance(basis, Geom_BSplineCurve):
+            axis = surface.Axis()
+            return {
+                "type": "revolution",
+                "bounds": list(bounds),
+                "origin": _xyz(axis.Location()),
+                "axis": _xyz(axis.Direction()),
+                "curve": _curve(basis),
+            }
+    return {"type": "nurbs", **_net(_as_nurbs(surface, bounds))}
+
+
+def _as_nurbs(surface: Any, bounds: tuple[float, float, float, float]) -> Any:
+    """Give a surface as a B-spline with its own parameters, not periodic."""
+    if isinstance(surface, Geom_BezierSurface):
+        surface = GeomConvert.SurfaceToBSplineSurface_s(surface)
+    elif not isinstance(surface, Geom_BSplineSurface):
+        # Other kinds keep their parameters only in an approximation, far below the file's tolerance.
+        trimmed = Geom_RectangularTrimmedSurface(surface, *bounds)
+        near = GeomConvert_ApproxSurface(trimmed, 1e-8, GeomAbs_C2, GeomAbs_C2, 12, 12, 400, 0)
+        surface = near.Surface()
+    for axis in "UV":
+        if getattr(surface, f"Is{axis}Periodic")():
+            low, high = bounds[:2] if axis == "U" else bounds[2:]
+            first = getattr(surface, f"First{axis}KnotIndex")()
+            _begin_at(surface, axis, getattr(surface, f"{axis}Knot")(first), low, high)
+    return surface
+
+
+#: The numbers of elementary surfaces besides their axes.
+_ELEMENTARY: dict[Any, Any] = {
+    Geom_Plane: lambda s: [],
+    Geom_CylindricalSurface: lambda s: [s.Radius()],
+    Geom_ConicalSurface: lambda s: [s.RefRadius(), s.SemiAngle()],
+    Geom_SphericalSurface: lambda s: [s.Radius()],
+    Geom_ToroidalSurface: lambda s: [s.MajorRadius(), s.MinorRadius()],
+}
+
+
+def _xyz(vector: Any) -> Any:
+    return np.array([vector.X(), vector.Y(), vector.Z()])
+
+
+def _begin_at(surface: Any, axis: str, start: float, low: float, high: float) -> None:
+    """Open a periodic surface, over the range that its face uses."""
+    period = getattr(surface, f"{axis}Period")()
+    if low < start - 1e-9 * period or high > start + period * (1 + 1e-9):
+        bounds = list(surface.Bounds())
+        bounds[0 if axis == "U" else 2], bounds[1 if axis == "U" else 3] = low, min(high, low + period)
+        surface.CheckAndSegment(*bounds)
+    else:
+        getattr(surface, f"Set{axis}NotPeriodic")()
+
+
+def _net(surface: Any) -> dict[str, Any]:
+    poles, rows, columns = surface.Poles(), surface.NbUPoles(), surface.NbVPoles()
+    places = np.array(
+        [
+            [(p.X(), p.Y(), p.Z()) for p in (poles.Value(i, j) for j in range(1, columns + 1))]
+            for i in range(1, rows + 1)
+        ]
+    )
+    weights = np.ones((rows, columns))
+    if surface.IsURational() or surface.IsVRational():
+        weights = np.array(
+            [[surface.Weight(i, j) for j in range(1, columns + 1)] for i in range(1, rows + 1)]
+        )
+    return {
+        "degrees": [surface.UDegree(), surface.VDegree()],
+        "u_knots": np.array(list(surface.UKnotSequence())),
+        "v_knots": np.array(list(surface.VKnotSequence())),
+        "poles": places,
+        "weights": weights,
+    }
+
+
+def _loop(wire: Any, face: Any, edges: Any, used: set[int]) -> list[dict[str, Any]]:
+    loop = []
+    explorer = BRepTools_WireExplorer(wire, face)
+    while explorer.More():
+        edge = explorer.Current()
+        number = edges.FindIndex(edge)
+        used.add(number)
+        low, high = BRep_Tool.Range_s(edge, face)
+        trace = BRep_Tool.CurveOnSurface_s(edge, face, 0.0, 0.0)
+        if trace is None or not high > low:
+            return []
+        flat = Geom2dConvert.CurveToBSplineCurve_s(Geom2d_TrimmedCurve(trace, low, high))
+        pole = BRep_Tool.Degenerated_s(edge)
+        loop.append(
+            {
+                "edge": number,
+                "trace": _curve(flat),
+                "forward": edge.Orientation() == TopAbs_FORWARD,
+                "seam": BRep_Tool.IsClosed_s(edge, face),
+                "curve": None if pole else _edge_curve(edge),
+            }
+        )
+        explorer.Next()
+    return loop
+
+
+def _edge_curve(edge: Any) -> dict[str, Any] | None:
+    low, high = BRep_Tool.Range_s(edge)
+    curve = BRep_Tool.Curve_s(edge, 0.0, 0.0)
+    if curve is None or not high > low:
+        return None
+    return _curve(GeomConvert.CurveToBSplineCurve_s(Geom_TrimmedCurve(curve, low, high)))
+
+
+def _curve(curve: Any) -> dict[str, Any]:
+    """Read a B-spline curve in space or in the plane: degree, knots, poles (n, 3) and weights."""
+    if curve.IsPeriodic():
+        curve.SetNotPeriodic()
+    count = curve.NbPoles()
+    poles = [curve.Pole(n) for n in range(1, count + 1)]
+    return {
+        "degree": curve.Degree(),
+        "knots": np.array(list(curve.KnotSequence())),
+        "poles": np.array([(p.X(), p.Y(), p.Z() if hasattr(p, "Z") else 0.0) for p in poles]),
+        "weights": np.array([curve.Weight(n) for n in range(1, count + 1)]),
+    }
+
+
+def _triangles(face: Any) -> dict[str, Any]:
+    """Read the drawing of a face: parameters (n, 2) and triangles (m, 3), turned outward."""
+    drawn = BRep_Tool.Triangulation_s(face, TopLoc_Location())
+    if drawn is None:
+        return {"uv": np.zeros((0, 2)), "triangles": np.zeros((0, 3), dtype=np.int64)}
+    nodes = [drawn.UVNode(n) for n in range(1, drawn.NbNodes() + 1)]
+    uv = np.array([(p.X(), p.Y()) for p in nodes]).reshape(-1, 2)
+    found = [drawn.Triangle(n) for n in range(1, drawn.NbTriangles() + 1)]
+    triangles = np.array([[t.Value(k) - 1 for k in (1, 2, 3)] for t in found], dtype=np.int64).reshape(-1, 3)
+    if face.Orientation() == TopAbs_REVERSED:
+        triangles = triangles[:, ::-1]
+    return {"uv": uv, "triangles": triangles}
+
+
+# --- writing -------------------------------------------------------------------------------------------
+
+
+def write(kind: str, tree: dict[str, Any], target: str) -> None:
+    """Write named faces and curves (in millimetres) in a length unit, neighbours sewn together."""
+    unit = tree["unit"].upper()
+    sewing = BRepBuilderAPI_Sewing(_SEW)
+    made = []
+    for face in tree["faces"]:
+        shape = _made_face(face)
+        sewing.Add(shape)
+        made.append((face["name"], shape))
+    whole = TopoDS_Compound()
+    builder = BRep_Builder()
+    builder.MakeCompound(whole)
+    named = []
+    if made:
+        sewing.Perform()
+        builder.Add(whole, sewing.SewedShape())
+        named = [(name, sewing.ModifiedSubShape(shape)) for name, shape in made]
+    for curve in tree["curves"]:
+        edge = BRepBuilderAPI_MakeEdge(_made_curve(curve["curve"])).Edge()
+        builder.Add(whole, edge)
+        named.append((curve["name"], edge))
+    for point in tree["points"]:
+        x, y, z = point["xyz"]
+        builder.Add(whole, BRepBuilderAPI_MakeVertex(gp_Pnt(x, y, z)).Vertex())
+    Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
+    if kind == "iges":
+        iges = IGESControl_Writer({"IN": "IN", "FT": "FT"}.get(unit, unit), 1)
+        iges.AddShape(whole)
+        iges.ComputeModel()
+        done = iges.Write(target)
+    else:
+        done = _write_step(whole, named, unit, target)
+    if not done:
+        raise Unreadable("the CAD kernel could not write it", "write fewer guides, to find the one at fault")
+
+
+def _write_step(whole: Any, named: list[tuple[str, Any]], unit: str, target: str) -> bool:
+    Interface_Static.SetCVal_s("write.step.unit", {"IN": "INCH"}.get(unit, unit))
+    writer = STEPControl_Writer()
+    writer.Transfer(whole, STEPControl_AsIs)
+    finder = writer.WS().TransferWriter().FinderProcess()
+    for name, shape in named:
+        item = STEPConstruct.FindEntity_s(finder, shape)
+        if item is not None:
+            item.SetName(TCollection_HAsciiString(name))
+    return bool(writer.Write(target) == IFSelect_RetDone)
+
+
+def _made_face(face: dict[str, Any]) -> Any:
+    surface = _made_patch(face["patch"])
+    if not face["loops"]:
+        whole = BRepBuilderAPI_MakeFace(surface, *face["patch"]["bounds"], 1e-6).Face()
+        return whole.Reversed() if face["reversed"] else whole
+    wires = []
+    for loop in face["loops"]:
+        wire = BRepBuilderAPI_MakeWire()
+        for edge in loop:
+            made = BRepBuilderAPI_MakeEdge(_made_trace(edge["trace"]), surface).Edge()
+            wire.Add(TopoDS.Edge(made if edge["forward"] else made.Reversed()))
+        wires.append(wire.Wire())
+    maker = BRepBuilderAPI_MakeFace(surface, wires[0], True)
+    for wire in wires[1:]:
+        maker.Add(wire)
+    built = maker.Face()
+    BRepLib.BuildCurves3d_s(built)
+    fix = ShapeFix_Face(built)
+    fix.Perform()
+    whole = fix.Face()
+    return whole.Reversed() if face["reversed"] else whole
+
+
+def _knots(sequence: Any) -> tuple[Array1_double, Array1_int]:
+    values, repeats = np.unique(np.asarray(sequence), return_counts=True)
+    return _numbers(values), _whole(repeats)
+
+
+def _numbers(values: Any) -> Array1_double:
+    found = Array1_double(1, len(values))
+    for n, value in enumerate(values, 1):
+        found.SetValue(n, float(value))
+    return found
+
+
+def _whole(values: Any) -> Array1_int:
+    found = Array1_int(1, len(values))
+    for n, value in enumerate(values, 1):
+        found.SetValue(n, int(value))
+    return found
+
+
+def _made_curve(curve: dict[str, Any]) -> Geom_BSplineCurve:
+    poles = Array1_gp_Pnt(1, len(curve["poles"]))
+    for n, (x, y, z) in enumerate(curve["poles"], 1):
+        poles.SetValue(n, gp_Pnt(x, y, z))
+    return Geom_BSplineCurve(poles, _numbers(curve["weights"]), *_knots(curve["knots"]), curve["degree"])
+
+
+def _made_trace(curve: dict[str, Any]) -> Geom2d_BSplineCurve:
+    poles = Array1_gp_Pnt2d(1, len(curve["poles"]))
+    for n, (x, y, _) in enumerate(curve["poles"], 1):
+        poles.SetValue(n, gp_Pnt2d(x, y))
+    return Geom2d_BSplineCurve(poles, _numbers(curve["weights"]), *_knots(curve["knots"]), curve["degree"])
+
+
+def _made_patch(patch: dict[str, Any]) -> Any:
+    if patch["type"] == "nurbs":
+        return _made_net(patch)
+    at = gp_Pnt(*(float(v) for v in patch["origin"]))
+    if patch["type"] == "revolution":
+        axis = gp_Ax1(at, gp_Dir(*(float(v) for v in patch["axis"])))
+        return Geom_SurfaceOfRevolution(_made_curve(patch["curve"]), axis)
+    x, _, z = (gp_Dir(*(float(v) for v in way)) for way in patch["frame"])
+    axes = gp_Ax3(at, z, x)
+    if np.linalg.det(patch["frame"]) < 0:
+        axes.YReverse()
+    made = {kind.__name__.removeprefix("Geom_").removesuffix("Surface").lower(): kind for kind in _ELEMENTARY}
+    kind, numbers = made[patch["type"]], patch["numbers"]
+    if kind is Geom_ConicalSurface:
+        numbers = numbers[::-1]
+    return kind(axes, *(float(n) for n in numbers))
+
+
+def _made_net(patch: dict[str, Any]) -> Geom_BSplineSurface:
+    rows, columns = patch["weights"].shape
+    poles, weights = Array2_gp_Pnt(1, rows, 1, columns), Array2_double(1, rows, 1, columns)
+    for i in range(rows):
+        for j in range(columns):
+            poles.SetValue(i + 1, j + 1, gp_Pnt(*(float(v) for v in patch["poles"][i, j])))
+            weights.SetValue(i + 1, j + 1, float(patch["weights"][i, j]))
+    (u_knots, u_repeats), (v_knots, v_repeats) = _knots(patch["u_knots"]), _knots(patch["v_knots"])
+    return Geom_BSplineSurface(poles, weights, u_knots, v_knots, u_repeats, v_repeats, *patch["degrees"])
+
+
+def main() -> int:
+    """Do what the command line asks for."""
+    what, kind, source, target = sys.argv[1:]
+    try:
+        if what == "read":
+            Path(target).write_bytes(pack(read(kind, source)))
+        else:
+            write(kind, unpack(Path(source).read_bytes()), target)
+    except Unreadable as error:
+        print("!" + json.dumps({"what": error.what, "remedy": error.remedy}), flush=True)
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,240 @@
+"""The closest places on a curve or surface that is given by its derivatives.
+
+The nearest of many samples shows the neighbourhood; safeguarded Newton steps on the squared distance
+find the place in it (Dennis & Schnabel, Numerical Methods for Unconstrained Optimization, 1983, ch. 6).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from itertools import pairwise
+
+import numba
+import numpy as np
+from scipy.spatial import cKDTree
+
+from plodek.core.arrays import Bools, Floats, Ints
+from plodek.core.shape.curve import Jet
+from plodek.core.tolerances import NEWTON
+
+_SAMPLES = 24  # per smooth piece of a curve
+_STEPS = 60
+_NEIGHBOURS = 5
+_ADJACENT = 3.5
+_POLE = 1e-9
+_STILL = 1e-12  # a step below this share of the parameter range ends the search: its error is the square
+_ROUND_OFF = 1e-14
+
+
+class CurveSearch:
+    """Finds closest places on a curve with ``jet`` over parameters that is smooth between ``knots`` (n,)."""
+
+    def __init__(self, jet: Callable[[Floats], Jet], knots: Floats, *, closed: bool) -> None:
+        self._jet = jet
+        self._knots = knots
+        self._closed = closed
+        part = np.arange(_SAMPLES) / _SAMPLES
+        inner = (knots[:-1, None] + part * np.diff(knots)[:, None]).ravel()
+        self._parameters = np.append(inner, knots[-1])
+        self._tree = cKDTree(jet(self._parameters)[0])
+
+    def nearest(self, xyz: Floats) -> Floats:
+        """Give the parameters (n,) of the places nearest to ``xyz`` (n, 3)."""
+        _, index = self._tree.query(xyz)
+        parameters, last = self._parameters, len(self._parameters) - 1
+        # Look on both sides of the nearest sample by itself: the slope may jump there.
+        before, after = np.maximum(index - 1, 0), np.minimum(index + 1, last)
+        ends = index, index
+        if self._closed:  # the first and the last sample are one place
+            before, after = np.where(index == 0, last - 1, before), np.where(index == last, 1, after)
+            ends = np.where(index == 0, last, index), np.where(index == last, 0, index)
+        low = self._refined(xyz, parameters[before], parameters[ends[0]])
+        high = self._refined(xyz, parameters[ends[1]], parameters[after])
+        gaps = [np.linalg.norm(self._jet(u)[0] - xyz, axis=1) for u in (low, high)]
+        return np.where(gaps[0] < gaps[1], low, high)
+
+    def _refined(self, xyz: Floats, lower: Floats, upper: Floats) -> Floats:
+        """Find the nearest parameter between two bounds (n,), by Newton steps or halving."""
+        u = 0.5 * (lower + upper)
+        for _ in range(_STEPS):
+            place, slope, bend = self._jet(u)
+            gap = place - xyz
+            value = dot(gap, slope)
+            rate = dot(slope, slope) + dot(gap, bend)
+            lower = np.where(value < 0, u, lower)
+            upper = np.where(value > 0, u, upper)
+            newton = u - value / np.where(rate > 0, rate, np.inf)
+            inside = (rate > 0) & (newton >= lower) & (newton <= upper)
+            after = np.where(inside, newton, 0.5 * (lower + upper))
+            after = np.where(value == 0, u, after)
+            done = np.max(np.abs(after - u), initial=0.0) <= NEWTON * (self._knots[-1] - self._knots[0])
+            u = after
+            if done:
+                break
+        return u
+
+
+#: Place, and the derivatives by u, v, uu, uv and vv, each (n, 3).
+SurfaceJet = tuple[Floats, Floats, Floats, Floats, Floats, Floats]
+
+
+class SurfaceSearch:
+    """Finds closest places on a surface with ``jet`` over (u, v), smooth between sharp lines.
+
+    ``breaks`` are the rising parameters of the sharp lines in u and in v, ends included; ``wraps`` says
+    in which directions the surface closes on itself; ``counts`` how many samples are taken in each
+    direction; ``seeds`` may leave samples out, where a part of the surface does not count.
+    """
+
+    def __init__(
+        self,
+        jet: Callable[[Floats], SurfaceJet],
+        breaks: tuple[Floats, Floats],
+        wraps: tuple[bool, bool],
+        counts: tuple[int, int],
+        seeds: Callable[[Floats], Bools] | None = None,
+    ) -> None:
+        self._jet = jet
+        self._wraps = np.array([w and len(b) == 2 for w, b in zip(wraps, breaks, strict=True)])
+        self._ends = np.array([[b[0], b[-1]] for b in breaks])
+        panels = [_panel_samples(b, c) for b, c in zip(breaks, counts, strict=True)]
+        uv, low, high = (np.stack(np.broadcast_arrays(panels[0][k][:, None], panels[1][k][None, :]), -1)
+                         .reshape(-1, 2) for k in range(3))  # fmt: skip
+        if seeds is not None:
+            kept = seeds(uv)
+            if np.any(kept):
+                uv, low, high = uv[kept], low[kept], high[kept]
+        xyz, du, dv, *_ = jet(uv)
+        # A pole is stationary in the direction round it: nothing would lead away from there.
+        sizes = [np.linalg.norm(part, axis=1) for part in (du, dv)]
+        sound = np.all([size > _POLE * np.max(size) for size in sizes], axis=0)
+        self._uv, self._low, self._high = uv[sound], low[sound], high[sound]
+        self._xyz = xyz[sound]
+        self._tree = cKDTree(self._xyz)
+        self._counts = np.array(counts, dtype=float)
+        # Where a sample lies, counted in samples.
+        self._cells = (self._uv - self._ends[:, 0]) / (self._ends[:, 1] - self._ends[:, 0]) * self._counts
+
+    def nearest(self, xyz: Floats) -> Floats:
+        """Give the parameters (n, 2) of the places nearest to ``xyz`` (n, 3)."""
+        count = min(_NEIGHBOURS, len(self._uv))
+        _, index = self._tree.query(xyz, k=count, workers=-1)
+        index = np.asarray(index).reshape(len(xyz), count)
+        rows = np.arange(len(xyz))
+        best, gap = self._refined(xyz, index[:, 0])
+        # Among the nearest samples one that is cells away from the first may lie in another valley, and
+        # one beyond a sharp line lies on another smooth piece.
+        away = np.abs(self._cells[index] - self._cells[index[:, :1]])
+        away = np.max(np.minimum(away, np.where(self._wraps, self._counts - away, away)), axis=2)
+        far = np.argmax(away, axis=1)
+        other = self._low[index] != self._low[index[:, :1]]
+        beyond = np.argmax(np.any(other, axis=2), axis=1)
+        for again, needed in ((far, away[rows, far] > _ADJACENT), (beyond, beyond > 0)):
+            if np.any(needed):
+                uv, tried = self._refined(xyz[needed], index[rows, again][needed])
+                better = tried < gap[needed]
+                best[needed] = np.where(better[:, None], uv, best[needed])
+                gap[needed] = np.where(better, tried, gap[needed])
+        return best
+
+    def _refined(self, xyz: Floats, seed: Ints) -> tuple[Floats, Floats]:
+        """Go down from a seed by bounded Newton steps; gives parameters and squared distances."""
+        uv = self._uv[seed].copy()
+        low = np.where(self._wraps, -np.inf, self._low[seed])
+        high = np.where(self._wraps, np.inf, self._high[seed])
+        span = self._ends[:, 1] - self._ends[:, 0]
+        going = np.arange(len(xyz))
+        gap = np.full(len(xyz), np.inf)
+        jet = self._jet(self._wrapped(uv))
+        for _ in range(_STEPS):
+            step, value = np.empty((len(going), 2)), np.empty(len(going))
+            _bounded_step(np.stack(jet), xyz[going], uv[going], low[going], high[going], step, value)
+            gap[going] = value
+            moving = np.any(np.abs(step) > _STILL * span, axis=1)
+            going, step = going[moving], step[moving]
+            if not len(going):
+                break
+            uv[going], jet, better = self._searched(xyz[going], uv[going], step, gap[going])
+            going, jet = going[better], tuple(part[better] for part in jet)  # type: ignore[assignment]
+        return self._wrapped(uv), gap
+
+    def _searched(
+        self, xyz: Floats, uv: Floats, step: Floats, gap: Floats
+    ) -> tuple[Floats, SurfaceJet, Bools]:
+        """Shorten steps until the distance does not grow; says which points still gain by one."""
+        share = np.ones(len(uv))
+        tried = uv + step
+        jet = self._jet(self._wrapped(tried))
+        value = np.sum((jet[0] - xyz) ** 2, axis=1)
+        for _ in range(8):
+            worse = np.flatnonzero(value > gap * (1 + _ROUND_OFF))
+            if not len(worse):
+                break
+            share[worse] *= 0.25
+            tried[worse] = uv[worse] + share[worse, None] * step[worse]
+            again = self._jet(self._wrapped(tried[worse]))
+            for part, new in zip(jet, again, strict=True):
+                part[worse] = new
+            value[worse] = np.sum((again[0] - xyz[worse]) ** 2, axis=1)
+        gains = value <= gap * (1 + _ROUND_OFF)
+        return np.where(gains[:, None], tried, uv), jet, gains
+
+    def _wrapped(self, uv: Floats) -> Floats:
+        if not np.any(self._wraps):
+            return uv
+        low, span = self._ends[:, 0], self._ends[:, 1] - self._ends[:, 0]
+        turned = low + np.mod(uv - low, span)
+        return np.where(self._wraps, turned, uv)
+
+
+def _panel_samples(breaks: Floats, count: int) -> tuple[Floats, Floats, Floats]:
+    """Give samples of all panels between breaks, each with the bounds of its panel."""
+    each = max(4, -(-count // (len(breaks) - 1)))
+    part = np.linspace(0.0, 1.0, each + 1)
+    values = [a + part * (b - a) for a, b in pairwise(breaks)]
+    lows = [np.full(each + 1, a) for a in breaks[:-1]]
+    highs = [np.full(each + 1, b) for b in breaks[1:]]
+    return tuple(np.concatenate(v) for v in (values, lows, highs))  # type: ignore[return-value]
+
+
+@numba.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
+def _bounded_step(
+    jet: Floats, xyz: Floats, uv: Floats, low: Floats, high: Floats, step: Floats, gap: Floats
+) -> None:
+    """Give the Newton step within bounds (n, 2) and the squared distance (n,); ``jet`` is (6, n, 3)."""
+    for n in numba.prange(len(xyz)):
+        square = gu = gv = a0 = b0 = c0 = a = b = c = 0.0
+        for k in range(3):
+            away = jet[0, n, k] - xyz[n, k]
+            du, dv = jet[1, n, k], jet[2, n, k]
+            square += away * away
+            gu += away * du
+            gv += away * dv
+            a0 += du * du
+            b0 += du * dv
+            c0 += dv * dv
+            a += away * jet[3, n, k]
+            b += away * jet[4, n, k]
+            c += away * jet[5, n, k]
+        a, b, c = a + a0, b + b0, c + c0
+        if not (a > 0 and a * c - b * b > 1e-12 * a0 * c0):
+            a, b, c = a0, b0, c0  # without the bend of the surface the step still goes down
+        tiny = 1e-30 + 1e-14 * max(a, c)  # poles: the direction round them has no length
+        low_u, high_u = low[n, 0] - uv[n, 0], high[n, 0] - uv[n, 0]
+        low_v, high_v = low[n, 1] - uv[n, 1], high[n, 1] - uv[n, 1]
+        # A variable at its bound that wants out of it is held there.
+        held_u = (low_u >= 0 and gu > 0) or (high_u <= 0 and gu < 0)
+        held_v = (low_v >= 0 and gv > 0) or (high_v <= 0 and gv < 0)
+        su, sv = -gu / max(a, tiny), -gv / max(c, tiny)
+        if held_u or held_v:
+            su, sv = 0.0 if held_u else su, 0.0 if held_v else sv
+        elif a * c - b * b > 1e-14 * max(a, c) ** 2:
+            su, sv = (b * gv - c * gu) / (a * c - b * b), (b * gu - a * gv) / (a * c - b * b)
+        # A step that meets a bound in one direction is the best one along that bound in the other.
+        cut_u = min(max(su, low_u), high_u)
+        if cut_u != su and not held_v:
+            sv = -(gv + b * cut_u) / max(c, tiny)
+        cut_v = min(max(sv, low_v), high_v)
+        if cut_v != sv and cut_u == su and not held_u:
+            cut_u = min(max(-(gu + b * cut_v) / max(a, tiny), low_u), high_u)
+        step[n, 0], step[n, 1], gap[n] = cut_u, cut_v, square

@@ -1,0 +1,170 @@
+"""Surfaces that a curve sweeps over: extruded, revolved, and carried along a path."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from scipy.interpolate import CubicSpline
+
+from plodek.core.arrays import Floats, dot
+from plodek.core.errors import BadValue
+from plodek.core.shape.closest import SurfaceJet
+from plodek.core.shape.curve import Curve
+from plodek.core.shape.frame import frame_of, unit
+from plodek.core.shape.generated import GeneratedSurface
+
+
+def breaks_of(curve: Curve) -> Floats:
+    """Give the fractions of a curve's sharp corners with both ends."""
+    return np.union1d(curve.corners, [0.0, 1.0])
+
+
+class Extruded(GeneratedSurface):
+    """A curve carried along a vector (3,): u along the curve, v along the vector."""
+
+    kind = "extruded"
+
+    def __init__(self, curve: Curve, by: Floats) -> None:
+        unit(by, "extrusion")
+        self._curve, self._by = curve, by
+        self.breaks = (breaks_of(curve), np.array([0.0, 1.0]))
+        self.wraps = (curve.closed, False)
+        self.samples = (160, 4)
+
+    def derivatives(self, uv: Floats) -> SurfaceJet:
+        """Give place and derivatives at the parameters ``uv`` (n, 2)."""
+        place, first, second = self._curve.derivatives(uv[:, 0])
+        none = np.zeros_like(place)
+        along = np.tile(self._by, (len(uv), 1))
+        return place + uv[:, 1:] * self._by, first, along, second, none, none.copy()
+
+
+class Revolved(GeneratedSurface):
+    """A curve turned about an axis by ``turn`` radians: u round the axis, v along the curve."""
+
+    kind = "revolved"
+
+    def __init__(self, curve: Curve, at: Floats, axis: Floats, turn: float) -> None:
+        if not 0 < abs(turn) <= math.tau * (1 + 1e-12):
+            raise BadValue(
+                f"the curve turns by {math.degrees(turn):g}°", remedy="turn by more than 0° and up to 360°"
+            )
+        self._curve, self._at, self._turn = curve, at, turn
+        self._z = unit(axis, "axis")
+        self.breaks = (np.array([0.0, 1.0]), breaks_of(curve))
+        self.wraps = (abs(turn) >= math.tau * (1 - 1e-12), curve.closed)
+        self.samples = (48, 120)
+
+    def derivatives(self, uv: Floats) -> SurfaceJet:
+        """Give place and derivatives at the parameters ``uv`` (n, 2)."""
+        angle = self._turn * uv[:, :1]
+        place, first, second = self._curve.derivatives(uv[:, 1])
+        t = self._turn
+        moved, round_, back = self._turned(place - self._at, angle)
+        return (
+            self._at + moved,
+            t * round_,
+            self._turned(first, angle)[0],
+            t * t * back,
+            t * self._turned(first, angle)[1],
+            self._turned(second, angle)[0],
+        )
+
+    def _turned(self, vectors: Floats, angle: Floats) -> tuple[Floats, Floats, Floats]:
+        """Turn vectors about the axis; gives them with the first and second derivative by the angle."""
+        along = (vectors @ self._z)[:, None] * self._z
+        out = vectors - along
+        side = np.cross(self._z, out)
+        cosine, sine = np.cos(angle), np.sin(angle)
+        turned = cosine * out + sine * side
+        return along + turned, cosine * side - sine * out, -turned
+
+
+class Swept(GeneratedSurface):
+    """A section carried along a path without twist, perhaps growing: u along the section, v along the path.
+
+    The section is taken where it is, at the path's start, and grows by ``scale`` towards the end. The
+    frame turns as little as it can: double reflection (Wang, Jüttler, Zheng & Liu 2008, ACM Trans.
+    Graph. 27, 2), between fine stations a spline through its angle. Raises BadValue for a path with a
+    sharp corner, or a closed one.
+    """
+
+    kind = "swept"
+    _STATIONS = 2001
+
+    def __init__(self, section: Curve, path: Curve, scale: float = 1.0) -> None:
+        inner = path.corners[(path.corners > 0) & (path.corners < 1)]
+        if path.closed or len(inner):
+            what = "closed" if path.closed else "turns sharply"
+            raise BadValue(
+                f"the path {what}", remedy="join it from pieces that meet smoothly, open at its ends"
+            )
+        if not scale > 0:
+            raise BadValue(f"the scale at the end is {scale:g}", remedy="give a scale above 0")
+        self._section, self._path, self._scale = section, path, scale
+        self.breaks = (breaks_of(section), np.array([0.0, 1.0]))
+        self.wraps = (section.closed, False)
+        self.samples = (60, 80)
+        self._ease()
+
+    def _ease(self) -> None:
+        """Lay the frame that does not twist, and the section in it at the start."""
+        s = np.linspace(0.0, 1.0, self._STATIONS)
+        place, tangent = self._path.at(s), self._path.tangent(s)
+        start = frame_of(tangent[0])
+        across = np.empty((len(s), 3))
+        across[0] = start[0]
+        steps = np.diff(place, axis=0)
+        for n, step in enumerate(steps):  # stations of the path, each from the one before
+            r = across[n] - 2 / (step @ step) * (step @ across[n]) * step
+            t = tangent[n] - 2 / (step @ step) * (step @ tangent[n]) * step
+            w = tangent[n + 1] - t
+            size = w @ w
+            across[n + 1] = r - (2 / size * (w @ r) * w if size > 0 else 0.0)
+        self._across = CubicSpline(s, across)
+        self._base = place[0]
+        self._start = np.stack([start[0], np.cross(tangent[0], start[0]), tangent[0]])
+
+    def derivatives(self, uv: Floats) -> SurfaceJet:
+        """Give place and derivatives at ``uv`` (n, 2); the second one by v by a central difference."""
+        u, v = uv[:, 0], uv[:, 1]
+        local, first, second = (
+            (part - self._base * (order == 0)) @ self._start.T
+            for order, part in enumerate(self._section.derivatives(u))
+        )
+        place, along, _ = self._path.derivatives(v)
+        axes, turning = self._axes(v)
+        low, high = np.maximum(v - 1e-5, 0.0), np.minimum(v + 1e-5, 1.0)
+        bent = (self._along(local, high) - self._along(local, low)) / (high - low)[:, None]
+        return (
+            place + _combined(local, axes),
+            _combined(first, axes),
+            along + _combined(local, turning),
+            _combined(second, axes),
+            _combined(first, turning),
+            bent,
+        )
+
+    def _along(self, local: Floats, v: Floats) -> Floats:
+        return self._path.derivatives(v)[1] + _combined(local, self._axes(v)[1])
+
+    def _axes(self, v: Floats) -> tuple[Floats, Floats]:
+        """Give the grown axes of the section along the path (3, n, 3), and their derivatives."""
+        _, along, bend = self._path.derivatives(v)
+        t, t1 = along / self._path.length, bend / self._path.length
+        w, w1 = self._across(v), self._across(v, 1)
+        part = dot(w, t)[:, None]
+        q = w - part * t
+        q1 = w1 - (dot(w1, t) + dot(w, t1))[:, None] * t - part * t1
+        size = np.linalg.norm(q, axis=1)[:, None]
+        x = q / size
+        x1 = (q1 - dot(x, q1)[:, None] * x) / size
+        y, y1 = np.cross(t, x), np.cross(t1, x) + np.cross(t, x1)
+        grown = (1 + (self._scale - 1) * v)[:, None]
+        axes, turning = np.stack([x, y, t]), np.stack([x1, y1, t1])
+        return grown * axes, grown * turning + (self._scale - 1) * axes
+
+
+def _combined(local: Floats, axes: Floats) -> Floats:
+    return np.asarray(np.einsum("nk,knj->nj", local, axes))
