@@ -12,8 +12,11 @@ import numpy as np
 
 from plodek.core.arrays import Bools, Floats
 from plodek.core.errors import BadValue
+from plodek.core.shape.arc import Arc
 from plodek.core.shape.closest import SurfaceJet
+from plodek.core.shape.curve import Curve
 from plodek.core.shape.generated import GeneratedSurface
+from plodek.core.shape.polyline import Polyline
 
 
 class Plane(GeneratedSurface):
@@ -66,22 +69,22 @@ class Turned(GeneratedSurface):
         if check and np.min(radii) < -1e-9 * np.max(np.abs(radii)):
             raise BadValue("the surface would cross its own axis", remedy="keep all radii at 0 or above")
         self.kind = kind
-        self._origin, self._frame, self._profile, self._turn = origin, frame, profile, turn
+        self.origin, self.frame, self._profile, self.turn = origin, frame, profile, turn
         self._full = turn >= math.tau * (1 - 1e-12)
         self.wraps = (self._full, profile.closed)
 
     def derivatives(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
-        angle = self._turn * uv[:, 0]
-        x, y, z = self._frame
+        angle = self.turn * uv[:, 0]
+        x, y, z = self.frame
         out = np.cos(angle)[:, None] * x + np.sin(angle)[:, None] * y
         round_ = np.cos(angle)[:, None] * y - np.sin(angle)[:, None] * x
         (r, h), (r1, h1), (r2, h2) = (
             (a[:, None], b[:, None]) for a, b in self._profile.derivatives(uv[:, 1])
         )
-        t = self._turn
+        t = self.turn
         return (
-            self._origin + r * out + h * z,
+            self.origin + r * out + h * z,
             r * t * round_,
             r1 * out + h1 * z,
             -r * t * t * out,
@@ -91,17 +94,21 @@ class Turned(GeneratedSurface):
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the parameters (n, 2) of the nearest places, in closed form."""
-        away = (xyz - self._origin) @ self._frame.T
+        away = (xyz - self.origin) @ self.frame.T
         angle = np.mod(np.arctan2(away[:, 1], away[:, 0]), math.tau)
         across = np.hypot(away[:, 0], away[:, 1])
         if not self._full:
             # Outside the turn the nearer end's meridian plane counts, and the place as seen in it.
-            beyond = angle > self._turn
-            last = angle - self._turn < math.tau - angle
-            turned = np.where(beyond, np.where(last, angle - self._turn, math.tau - angle), 0.0)
-            angle = np.where(beyond, np.where(last, self._turn, 0.0), angle)
+            beyond = angle > self.turn
+            last = angle - self.turn < math.tau - angle
+            turned = np.where(beyond, np.where(last, angle - self.turn, math.tau - angle), 0.0)
+            angle = np.where(beyond, np.where(last, self.turn, 0.0), angle)
             across = across * np.cos(turned)
-        return np.stack([angle / self._turn, self._profile.nearest(across, away[:, 2])], axis=1)
+        return np.stack([angle / self.turn, self._profile.nearest(across, away[:, 2])], axis=1)
+
+    def meridian(self) -> Curve:
+        """Give the profile in space, where u is 0."""
+        return self._profile.in_space(self.origin, self.frame)
 
 
 class Line2:
@@ -114,6 +121,11 @@ class Line2:
         self._square = self._step[0] ** 2 + self._step[1] ** 2
         if not self._square > 0:
             raise BadValue("the profile has no length", remedy="give ends that differ")
+
+    def in_space(self, origin: Floats, frame: Floats) -> Curve:
+        """Give the profile in the x and z of a frame."""
+        ends = (self._start, (self._start[0] + self._step[0], self._start[1] + self._step[1]))
+        return Polyline(np.array([origin + r * frame[0] + z * frame[2] for r, z in ends]))
 
     def at(self, v: Floats) -> tuple[Floats, Floats]:
         """Give radius and height (n,) at the fractions ``v``."""
@@ -138,6 +150,12 @@ class Arc2:
             raise BadValue("the profile has no size", remedy="give a radius above 0 and rising angles")
         self._centre, self._radius, self._first, self._turn = centre, radius, start, end - start
         self.closed = self._turn >= math.tau * (1 - 1e-12)
+
+    def in_space(self, origin: Floats, frame: Floats) -> Curve:
+        """Give the profile in the x and z of a frame."""
+        centre = origin + self._centre[0] * frame[0] + self._centre[1] * frame[2]
+        axes = np.stack([frame[0], frame[2], -frame[1]])
+        return Arc(centre, self._radius, self._first, self._first + self._turn, axes)
 
     def at(self, v: Floats) -> tuple[Floats, Floats]:
         """Give radius and height (n,) at the fractions ``v``."""

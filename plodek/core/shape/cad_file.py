@@ -12,14 +12,12 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
-from plodek.core.arrays import Floats
 from plodek.core.errors import BadFile, PlodekError
 from plodek.core.shape.nurbs import Net, NurbsCurve
-from plodek.core.shape.packed import pack, unpack
+from plodek.core.shape.packed import pack
 from plodek.core.shape.patch import patch_of
 from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
 
@@ -31,28 +29,8 @@ _MOST_SECONDS = 600
 _MOST_BYTES = 12 * 1024**3
 
 
-@dataclass(frozen=True)
-class NamedFace:
-    """A face with its name and the name of its body in the file, "" where it has none."""
-
-    name: str
-    group: str
-    face: TrimmedFace
-
-
-@dataclass(frozen=True)
-class CadContents:
-    """What a CAD file holds, in millimetres; ``flat`` names faces that have no area and were left out."""
-
-    faces: tuple[NamedFace, ...]
-    curves: tuple[tuple[str, NurbsCurve], ...]
-    points: Floats
-    flat: tuple[str, ...]
-    unit: str
-
-
 def read(data: bytes, kind: CadKind, name: str = "the file", tell: Tell | None = None) -> bytes:
-    """Read a file with the kernel; gives packed contents for `contents`.
+    """Read a file with the kernel; gives packed contents for `contents.guides_of`.
 
     Raises BadFile for a truncated file, one of another type, an entity that STEP does not know, or
     anything else that the kernel cannot get through.
@@ -74,20 +52,8 @@ def write(tree: dict[str, Any], kind: CadKind = "step") -> bytes:
         return target.read_bytes()
 
 
-def contents(packed: bytes, scale: float, key: str) -> CadContents:
-    """Make guides of packed contents, ``scale`` project units to the millimetre; ``key`` names the file."""
-    tree = unpack(packed)
-    curves: dict[int, NurbsCurve] = {}
-    return CadContents(
-        tuple(NamedFace(f["name"], f["group"], _face(f, scale, key, curves)) for f in tree["faces"]),
-        tuple((c["name"], _curve(c["curve"], scale)) for c in tree["curves"]),
-        tree["points"] * scale,
-        tuple(tree["flat"]),
-        tree["unit"],
-    )
-
-
-def _face(tree: dict[str, Any], scale: float, key: str, curves: dict[int, NurbsCurve]) -> TrimmedFace:
+def face_of(tree: dict[str, Any], scale: float, key: str, curves: dict[int, NurbsCurve]) -> TrimmedFace:
+    """Make a face of what the kernel has read; edges shared with faces before are taken from ``curves``."""
     patch = patch_of(tree["patch"], scale)
     loops = []
     for loop in tree["loops"]:
@@ -95,11 +61,11 @@ def _face(tree: dict[str, Any], scale: float, key: str, curves: dict[int, NurbsC
         for edge in loop:
             number = edge["edge"]
             if edge["curve"] is not None and number not in curves:
-                curves[number] = _curve(edge["curve"], scale)
+                curves[number] = curve_of(edge["curve"], scale)
             edges.append(
                 TrimEdge(
                     f"{key}:{number}",
-                    _curve(edge["trace"], 1.0),
+                    curve_of(edge["trace"], 1.0),
                     edge["forward"],
                     curves.get(number),
                     edge["seam"],
@@ -109,7 +75,8 @@ def _face(tree: dict[str, Any], scale: float, key: str, curves: dict[int, NurbsC
     return TrimmedFace(patch, loops, reversed_=tree["reversed"], facets=(tree["uv"], tree["triangles"]))
 
 
-def _curve(tree: dict[str, Any], scale: float) -> NurbsCurve:
+def curve_of(tree: dict[str, Any], scale: float) -> NurbsCurve:
+    """Make a curve of what the kernel has read, ``scale`` project units to the millimetre."""
     return NurbsCurve(Net(tree["degree"], tree["knots"]), tree["poles"] * scale, tree["weights"])
 
 

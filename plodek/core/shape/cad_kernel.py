@@ -60,6 +60,8 @@ from OCP.OCP.collections import (
 from OCP.ShapeFix import ShapeFix_Face
 from OCP.STEPConstruct import STEPConstruct
 from OCP.STEPControl import STEPControl_AsIs, STEPControl_Reader, STEPControl_Writer
+from OCP.StepGeom import StepGeom_Curve
+from OCP.StepShape import StepShape_GeometricSet
 from OCP.TCollection import TCollection_HAsciiString
 from OCP.TopAbs import (
     TopAbs_EDGE,
@@ -117,7 +119,8 @@ def read(kind: str, source: str) -> dict[str, Any]:
     tell(0.7, "taking up its surfaces")
     edges = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapes_s(shape, TopAbs_EDGE, edges)
-    faces, flat = [], []
+    faces: list[dict[str, Any]] = []
+    flat: list[str] = []
     used: set[int] = set()
     for group, part in _faces_of(shape):
         name = names.of(part)
@@ -133,13 +136,15 @@ def read(kind: str, source: str) -> dict[str, Any]:
         if number not in used and not BRep_Tool.Degenerated_s(edge):
             curve = _edge_curve(edge)
             if curve is not None:
-                curves.append({"curve": curve, "name": ""})
+                curves.append({"curve": curve, "name": names.of(edge), "group": ""})
     return {
         "faces": faces,
+        "meshes": [],
         "curves": curves,
         "points": np.array(list(_free_points(shape))).reshape(-1, 3),
         "flat": flat,
-        "unit": _unit(reader, kind),
+        "unit": "mm",
+        "file_unit": _unit(reader, kind),
     }
 
 
@@ -200,7 +205,8 @@ class _Names:
         self._step = kind == "step"
 
     def of(self, shape: Any) -> str:
-        entity = self._transfer.EntityFromShapeResult(shape, 1)
+        found = (self._transfer.EntityFromShapeResult(shape, mode) for mode in (1, -1))
+        entity = next((one for one in found if one is not None), None)
         if entity is None:
             return ""
         if self._step:
@@ -377,6 +383,7 @@ def _curve(curve: Any) -> dict[str, Any]:
     count = curve.NbPoles()
     poles = [curve.Pole(n) for n in range(1, count + 1)]
     return {
+        "type": "nurbs",
         "degree": curve.Degree(),
         "knots": np.array(list(curve.KnotSequence())),
         "poles": np.array([(p.X(), p.Y(), p.Z() if hasattr(p, "Z") else 0.0) for p in poles]),
@@ -438,14 +445,24 @@ def write(kind: str, tree: dict[str, Any], target: str) -> None:
 
 
 def _write_step(whole: Any, named: list[tuple[str, Any]], unit: str, target: str) -> bool:
-    Interface_Static.SetCVal_s("write.step.unit", {"IN": "INCH"}.get(unit, unit))
     writer = STEPControl_Writer()
+    Interface_Static.SetCVal_s("write.step.unit", {"IN": "INCH"}.get(unit, unit))
     writer.Transfer(whole, STEPControl_AsIs)
     finder = writer.WS().TransferWriter().FinderProcess()
+    left = []
     for name, shape in named:
         item = STEPConstruct.FindEntity_s(finder, shape)
         if item is not None:
             item.SetName(TCollection_HAsciiString(name))
+        else:
+            left.append(name)
+    # Free curves are not found by their shapes: they stand in a set of their own, in their order.
+    model = writer.Model()
+    entities = (model.Value(n) for n in range(1, model.NbEntities() + 1))
+    sets = [entity for entity in entities if isinstance(entity, StepShape_GeometricSet)]
+    items = [one.ElementsValue(n).Value() for one in sets for n in range(1, one.NbElements() + 1)]
+    for name, item in zip(left, [i for i in items if isinstance(i, StepGeom_Curve)], strict=False):
+        item.SetName(TCollection_HAsciiString(name))
     return bool(writer.Write(target) == IFSelect_RetDone)
 
 

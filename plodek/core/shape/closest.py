@@ -13,7 +13,7 @@ import numba
 import numpy as np
 from scipy.spatial import cKDTree
 
-from plodek.core.arrays import Bools, Floats, Ints
+from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.shape.curve import Jet
 from plodek.core.tolerances import NEWTON
 

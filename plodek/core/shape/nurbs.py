@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numba
 import numpy as np
@@ -123,6 +124,9 @@ def _projected(value: Floats, first: Floats, second: Floats) -> Jet:
 
 class NurbsPatch:
     """The untrimmed surface of poles (n, m, 3) with weights (n, m) over two knot vectors."""
+
+    #: What the patch was read from, where it came from a file.
+    tree: dict[str, Any] | None = None
 
     def __init__(self, u: Net, v: Net, poles: Floats, weights: Floats) -> None:
         if poles.shape[:2] != (len(u.knots) - u.degree - 1, len(v.knots) - v.degree - 1):

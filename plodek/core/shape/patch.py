@@ -19,6 +19,10 @@ class Patch(Protocol):
     """A surface with its derivatives over its own parameters."""
 
     @property
+    def tree(self) -> dict[str, Any] | None:
+        """What the patch was read from, in millimetres; None where it was made otherwise."""
+
+    @property
     def breaks(self) -> tuple[Floats, Floats]:
         """The parameters between which the patch is smooth, in u and in v."""
 
@@ -32,6 +36,8 @@ class Patch(Protocol):
 
 class BoundedPatch:
     """A patch that is smooth all over, with bounds (4,): low and high u, low and high v."""
+
+    tree: dict[str, Any] | None = None
 
     def __init__(self, surface: Turned | Revolved, bounds: Floats, v_breaks: Floats | None = None) -> None:
         self._surface = surface
@@ -55,6 +61,12 @@ class _OwnParameters(NurbsCurve):
 
 def patch_of(tree: dict[str, Any], scale: float) -> Patch:
     """Make the patch that the CAD kernel has read, ``scale`` project units to the millimetre."""
+    patch = _made(tree, scale)
+    patch.tree = tree
+    return patch
+
+
+def _made(tree: dict[str, Any], scale: float) -> NurbsPatch | BoundedPatch:
     kind = tree["type"]
     if kind == "nurbs":
         nets = [Net(d, tree[k]) for d, k in zip(tree["degrees"], ("u_knots", "v_knots"), strict=True)]

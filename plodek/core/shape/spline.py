@@ -64,14 +64,14 @@ class Spline(ParametricCurve):
                 _stretch(knots[a : b + 1], ring[a : b + 1], *ways)
                 for (a, b), *ways in zip(pairwise(ends), firsts, lasts, strict=True)
             ]
-        self._curve = PPoly(np.concatenate([p.c for p in stretches], axis=1), knots)
-        self._first = self._curve.derivative()
+        self.pieces = PPoly(np.concatenate([p.c for p in stretches], axis=1), knots)
+        self._first = self.pieces.derivative()
         self._second = self._first.derivative()
         corners = knots[breaks] if closed else knots[ends]
         super().__init__(knots, closed=closed, sharp=corners, points=np.array(points))
 
     def _jet(self, u: Floats) -> Jet:
-        place, first, second = (np.asarray(f(u)) for f in (self._curve, self._first, self._second))
+        place, first, second = (np.asarray(f(u)) for f in (self.pieces, self._first, self._second))
         return place, first, second
 
     def _slope(self, u: Floats) -> Floats:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
 
@@ -69,6 +70,12 @@ class Surface(ABC):
     @abstractmethod
     def facets(self) -> Facets:
         """Give triangles that draw the surface."""
+
+    def with_borders(self, borders: tuple[Border, ...]) -> Surface:
+        """Give the surface with other pieces for its boundary, as sewing makes them."""
+        found = copy.copy(self)
+        found.__dict__["borders"] = borders
+        return found
 
     def onto(self, xyz: Floats) -> Floats:
         """Give the nearest places (n, 3) on the surface."""

@@ -50,20 +50,20 @@ class Revolved(GeneratedSurface):
             raise BadValue(
                 f"the curve turns by {math.degrees(turn):g}°", remedy="turn by more than 0° and up to 360°"
             )
-        self._curve, self._at, self._turn = curve, at, turn
-        self._z = unit(axis, "axis")
+        self.curve, self.origin, self.turn = curve, at, turn
+        self.axis = unit(axis, "axis")
         self.breaks = (np.array([0.0, 1.0]), breaks_of(curve))
         self.wraps = (abs(turn) >= math.tau * (1 - 1e-12), curve.closed)
         self.samples = (48, 120)
 
     def derivatives(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
-        angle = self._turn * uv[:, :1]
-        place, first, second = self._curve.derivatives(uv[:, 1])
-        t = self._turn
-        moved, round_, back = self._turned(place - self._at, angle)
+        angle = self.turn * uv[:, :1]
+        place, first, second = self.curve.derivatives(uv[:, 1])
+        t = self.turn
+        moved, round_, back = self._turned(place - self.origin, angle)
         return (
-            self._at + moved,
+            self.origin + moved,
             t * round_,
             self._turned(first, angle)[0],
             t * t * back,
@@ -73,9 +73,9 @@ class Revolved(GeneratedSurface):
 
     def _turned(self, vectors: Floats, angle: Floats) -> tuple[Floats, Floats, Floats]:
         """Turn vectors about the axis; gives them with the first and second derivative by the angle."""
-        along = (vectors @ self._z)[:, None] * self._z
+        along = (vectors @ self.axis)[:, None] * self.axis
         out = vectors - along
-        side = np.cross(self._z, out)
+        side = np.cross(self.axis, out)
         cosine, sine = np.cos(angle), np.sin(angle)
         turned = cosine * out + sine * side
         return along + turned, cosine * side - sine * out, -turned

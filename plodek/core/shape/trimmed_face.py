@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
@@ -57,7 +57,7 @@ class TrimmedFace(SmoothSurface):
         self.patch = patch
         self.loops = tuple(tuple(loop) for loop in loops)
         self.reversed = reversed_
-        self._drawn = facets
+        self.drawn = facets
         ends = np.array([[b[0], b[-1]] for b in patch.breaks])
         self._ends = ends
         self._trims = [edge for loop in self.loops for edge in loop]
@@ -259,32 +259,22 @@ class TrimmedFace(SmoothSurface):
 
     # --- boundary and drawing ------------------------------------------------------------------------
 
-    @property
+    @cached_property
     def borders(self) -> tuple[Border, ...]:
         """The edges of the loops; seams and poles are none."""
         return tuple(
             Border(edge.key, edge.curve) for edge in self._trims if not edge.seam and edge.curve is not None
         )
 
-    def with_edges(self, found: dict[str, tuple[str, Curve]]) -> TrimmedFace:
-        """Give the face with edges taken over from others: a new key and curve for old keys."""
-        loops = [[_taken(edge, found.get(edge.key)) for edge in loop] for loop in self.loops]
-        return TrimmedFace(self.patch, loops, reversed_=self.reversed, facets=self._drawn)
-
     def facets(self) -> Facets:
         """Give the triangles that came with the face."""
-        if self._drawn is None:
+        if self.drawn is None:
             raise RuntimeError("the face was made without facets")
-        uv, triangles = self._drawn
+        uv, triangles = self.drawn
         kept = np.clip(
             uv, *(self._ends[:, k] + (1e-6 if k == 0 else -1e-6) * np.ptp(self._ends, axis=1) for k in (0, 1))
         )
         return Facets(self.patch.jet(uv)[0], triangles, self.normal(kept))
-
-
-def _taken(edge: TrimEdge, other: tuple[str, Curve] | None) -> TrimEdge:
-    """Give an edge with another's key and curve, where there is another."""
-    return edge if other is None else replace(edge, key=other[0], curve=other[1])
 
 
 def _divided(knots: Floats, pieces: int) -> Floats:

@@ -1,0 +1,335 @@
+"""Where curves cross, and the curves in which surfaces cross each other or a plane."""
+
+from __future__ import annotations
+
+import numpy as np
+from contourpy import LineType, contour_generator
+from scipy.interpolate import CubicSpline, PPoly
+
+from plodek.core.arrays import Bools, Floats, Ints, dot
+from plodek.core.errors import BadValue, NothingFound
+from plodek.core.shape.analytic import Plane
+from plodek.core.shape.curve import Curve, Jet, drawn
+from plodek.core.shape.frame import frame_of
+from plodek.core.shape.generated import GeneratedSurface
+from plodek.core.shape.parametric import ParametricCurve
+from plodek.core.shape.surface import SmoothSurface
+from plodek.core.shape.trimmed_face import TrimmedFace
+
+_STEPS = 40
+_CELLS = 96  # per direction, in which the crossing of surfaces is first looked for
+_FOOT = 1e-6
+
+
+def curve_crossings(a: Curve, b: Curve, tolerance: float) -> tuple[Floats, Floats]:
+    """Give the fractions (n,) on both curves where they come within ``tolerance`` of each other.
+
+    The lowest places of the distance along ``a``, found from samples and refined by Newton steps on
+    both fractions. Raises NothingFound, with the smallest distance, where there is none.
+    """
+    s = np.unique(np.concatenate([np.linspace(0.0, 1.0, 801), a.corners]))
+    t = b.nearest(a.at(s))
+    gap = np.linalg.norm(a.at(s) - b.at(t), axis=1)
+    before, after = np.roll(gap, 1), np.roll(gap, -1)
+    if not a.closed:
+        before[0] = after[-1] = np.inf
+    low = (gap <= before) & (gap <= after)
+    s, t = _met(a, b, s[low], t[low])
+    gap = np.linalg.norm(a.at(s) - b.at(t), axis=1)
+    if np.min(gap) > tolerance:
+        raise NothingFound(
+            f"the curves do not cross: they stay {np.min(gap):.4g} apart",
+            remedy="move one of them, or project a point of one onto the other",
+        )
+    s, t = s[gap <= tolerance], t[gap <= tolerance]
+    places = a.at(s)
+    kept = [
+        n for n in range(len(s)) if not np.any(np.linalg.norm(places[:n] - places[n], axis=1) <= tolerance)
+    ]
+    order = np.array(kept)[np.argsort(s[kept])]
+    return s[order], t[order]
+
+
+def _met(a: Curve, b: Curve, s: Floats, t: Floats) -> tuple[Floats, Floats]:
+    for _ in range(_STEPS):
+        pa, da, dda = a.derivatives(s)
+        pb, db, ddb = b.derivatives(t)
+        away = pa - pb
+        gs, gt = dot(away, da), -dot(away, db)
+        haa, hbb, hab = dot(da, da), dot(db, db), -dot(da, db)
+        newton = (haa + dot(away, dda), hbb - dot(away, ddb))
+        sound = newton[0] * newton[1] - hab**2 > 1e-12 * haa * hbb
+        haa, hbb = (np.where(sound, n, h) for n, h in zip(newton, (haa, hbb), strict=True))
+        size = haa * hbb - hab**2
+        size = np.where(size > 1e-14 * haa * hbb, size, np.inf)
+        ds, dt = -(hbb * gs - hab * gt) / size, -(haa * gt - hab * gs) / size
+        s, t = _held(a, s + ds), _held(b, t + dt)
+        if np.max(np.abs(ds), initial=0.0) + np.max(np.abs(dt), initial=0.0) < 1e-14:
+            break
+    return s, t
+
+
+def _held(curve: Curve, s: Floats) -> Floats:
+    return np.mod(s, 1.0) if curve.closed else np.clip(s, 0.0, 1.0)
+
+
+def bounds_of(surface: SmoothSurface) -> Floats:
+    """Give the parameter bounds (2, 2) of a surface: lows, then highs."""
+    if isinstance(surface, TrimmedFace):
+        return np.array([[b[0] for b in surface.patch.breaks], [b[-1] for b in surface.patch.breaks]])
+    return np.array([[0.0, 0.0], [1.0, 1.0]])
+
+
+def _wraps(surface: SmoothSurface) -> Bools:
+    if isinstance(surface, TrimmedFace):
+        return np.array(surface.closed)
+    return np.array(surface.wraps if isinstance(surface, GeneratedSurface) else (False, False))
+
+
+def _on(surface: SmoothSurface, uv: Floats) -> Bools:
+    """Say which parameters are on the surface."""
+    low, high = bounds_of(surface)
+    wraps = _wraps(surface)
+    slack = 1e-12 * (high - low)
+    inside = np.all(wraps | ((uv >= low - slack) & (uv <= high + slack)), axis=1)
+    if isinstance(surface, TrimmedFace):
+        inside &= surface.inside(_wrapped(surface, uv))
+    return np.asarray(inside)
+
+
+def _wrapped(surface: SmoothSurface, uv: Floats) -> Floats:
+    low, high = bounds_of(surface)
+    turned = low + np.mod(uv - low, high - low)
+    return np.asarray(np.where(_wraps(surface), turned, np.clip(uv, low, high)))
+
+
+class CrossingCurve(ParametricCurve):
+    """The curve in which two surfaces cross, exact at every place: a spline guides, both surfaces decide.
+
+    At each parameter the place is where both surfaces meet the plane across the spline.
+    """
+
+    def __init__(self, a: SmoothSurface, b: SmoothSurface, uv: Floats, st: Floats, *, closed: bool) -> None:
+        self._a, self._b = a, b
+        xyz = a.at(_wrapped(a, uv))
+        if closed:
+            xyz[-1] = xyz[0]
+        knots = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(xyz, axis=0), axis=1))])
+        self._guide: PPoly = CubicSpline(knots, xyz, bc_type="periodic" if closed else "not-a-knot")
+        self._first, self._second = self._guide.derivative(), self._guide.derivative(2)
+        self._seeds = CubicSpline(knots, np.column_stack([uv, st]))
+        self._range = knots[-1]
+        self._is_closed = closed
+        super().__init__(knots, closed=closed, sharp=np.empty(0) if closed else knots[[0, -1]], points=xyz)
+
+    def _jet(self, u: Floats) -> Jet:
+        step = 1e-5 * self._range
+        place, first = self._met(u)
+        low, high = u - step, u + step
+        if not self._is_closed:
+            low, high = np.maximum(low, 0.0), np.minimum(high, self._range)
+        second = (self._met(high)[1] - self._met(low)[1]) / (high - low)[:, None]
+        return place, first, second
+
+    def _slope(self, u: Floats) -> Floats:
+        return self._met(u)[1]
+
+    def _met(self, u: Floats) -> tuple[Floats, Floats]:
+        at = np.mod(u, self._range) if self._is_closed else u
+        c, c1, c2 = (np.asarray(f(at)) for f in (self._guide, self._first, self._second))
+        found = np.asarray(self._seeds(at))
+        for _ in range(8):
+            place, other, matrix = self._matrix(found, c1)
+            wrong = np.column_stack([place - other, dot(place - c, c1)])
+            step = np.linalg.solve(matrix, -wrong[..., None])[..., 0]
+            found = found + step
+            if np.max(np.abs(step), initial=0.0) < 1e-14:
+                break
+        place, _, matrix = self._matrix(found, c1)
+        right = np.zeros((len(u), 4, 1))
+        right[:, 3, 0] = dot(c1, c1) - dot(place - c, c2)
+        rate = np.linalg.solve(matrix, right)[..., 0]
+        _, du, dv, *_ = self._a.derivatives(_wrapped(self._a, found[:, :2]))
+        return place, rate[:, :1] * du + rate[:, 1:2] * dv
+
+    def _matrix(self, found: Floats, along: Floats) -> tuple[Floats, Floats, Floats]:
+        place, au, av, *_ = self._a.derivatives(_wrapped(self._a, found[:, :2]))
+        other, bu, bv, *_ = self._b.derivatives(_wrapped(self._b, found[:, 2:]))
+        matrix = np.zeros((len(found), 4, 4))
+        for k, (part, sign) in enumerate(((au, 1), (av, 1), (bu, -1), (bv, -1))):
+            matrix[:, :3, k] = sign * part
+        matrix[:, 3, 0], matrix[:, 3, 1] = dot(au, along), dot(av, along)
+        return place, other, matrix
+
+
+def surface_crossings(a: SmoothSurface, b: SmoothSurface) -> list[CrossingCurve]:
+    """Give the curves in which two surfaces cross, the longest first.
+
+    Found as the zero line of the signed distance from ``b`` over the parameters of ``a``, refined by
+    Newton steps onto both, and carried on to the borders. Raises NothingFound where they do not cross.
+    """
+    chains = [chain for chain in _zero_lines(a, b) if len(chain) > 1]
+    refined = [_refined(a, b, chain) for chain in chains]
+    joined = _joined(a, b, [both for both in refined if len(both[0]) > 1])
+    curves = []
+    for uv, st, closed in joined:
+        if not closed:
+            uv, st = _to_borders(a, b, uv, st)
+        if len(uv) > 3:
+            curves.append(CrossingCurve(a, b, uv, st, closed=closed))
+    if not curves:
+        raise NothingFound(
+            "the surfaces do not cross", remedy="look at them in the view; move or enlarge one"
+        )
+    return sorted(curves, key=lambda curve: -curve.length)
+
+
+def plane_section(surface: SmoothSurface, at: Floats, normal: Floats) -> list[CrossingCurve]:
+    """Give the curves in which the plane through ``at`` across ``normal`` cuts a surface."""
+    drawn_at = surface.facets().xyz
+    frame = frame_of(normal)
+    middle = 0.5 * (drawn_at.min(axis=0) + drawn_at.max(axis=0))
+    reach = 2 * float(np.linalg.norm(np.ptp(drawn_at, axis=0))) + 1e-12
+    centre = middle - float((middle - at) @ frame[2]) * frame[2]
+    plane = Plane(centre - reach * (frame[0] + frame[1]), frame, 2 * reach, 2 * reach)
+    try:
+        return surface_crossings(surface, plane)
+    except NothingFound as error:
+        away = (drawn_at - at) @ frame[2]
+        raise NothingFound(
+            "the plane does not cut the surface",
+            remedy=f"along its normal the surface lies from {away.min():.4g} to {away.max():.4g} of it",
+        ) from error
+
+
+def _zero_lines(a: SmoothSurface, b: SmoothSurface) -> list[Floats]:
+    low, high = bounds_of(a)
+    u, v = (np.linspace(low[k], high[k], _CELLS + 1) for k in (0, 1))
+    uv = np.stack(np.meshgrid(u, v, indexing="ij"), -1).reshape(-1, 2)
+    place = a.at(uv)
+    st = b.nearest(place)
+    away = place - b.at(st)
+    normal = b.normal(st)
+    gap = dot(away, normal)
+    # A foot on the border of b, seen aslant, says nothing about the side; so does a place off the trim.
+    size = float(np.max(np.ptp(place, axis=0)))
+    aslant = np.linalg.norm(away - gap[:, None] * normal, axis=1) > _FOOT * size
+    off = ~_on(a, uv) if isinstance(a, TrimmedFace) else np.zeros(len(uv), dtype=bool)
+    field = np.ma.masked_array(gap, aslant | off).reshape(_CELLS + 1, _CELLS + 1)
+    lines = contour_generator(v, u, field, line_type=LineType.Separate).lines(0.0)
+    return [np.asarray(line)[:, ::-1] for line in lines]
+
+
+def _refined(a: SmoothSurface, b: SmoothSurface, uv: Floats) -> tuple[Floats, Floats]:
+    """Bring places onto both surfaces by the shortest Newton steps; those that fail are left out."""
+    st = b.nearest(a.at(_wrapped(a, uv)))
+    found = np.column_stack([uv, st])
+    for _ in range(_STEPS):
+        wrong, matrix = _apart(a, b, found)
+        step = -(np.linalg.pinv(matrix) @ wrong[..., None])[..., 0]
+        found = found + step
+        if np.max(np.abs(step), initial=0.0) < 1e-14:
+            break
+    wrong, _ = _apart(a, b, found)
+    size = float(np.max(np.ptp(a.at(_wrapped(a, uv)), axis=0), initial=0.0)) + 1e-300
+    good = (np.linalg.norm(wrong, axis=1) < 1e-9 * size) & _on(a, found[:, :2]) & _on(b, found[:, 2:])
+    found = found[good]
+    return found[:, :2], found[:, 2:]
+
+
+def _apart(a: SmoothSurface, b: SmoothSurface, found: Floats) -> tuple[Floats, Floats]:
+    place, au, av, *_ = a.derivatives(_wrapped(a, found[:, :2]))
+    other, bu, bv, *_ = b.derivatives(_wrapped(b, found[:, 2:]))
+    return place - other, np.stack([au, av, -bu, -bv], axis=2)
+
+
+def _joined(
+    a: SmoothSurface, b: SmoothSurface, chains: list[tuple[Floats, Floats]]
+) -> list[tuple[Floats, Floats, bool]]:
+    """Join chains that a seam has parted, and close those whose ends meet."""
+    left = list(chains)
+    done = []
+    while left:
+        uv, st = left.pop(0)
+        steps = np.linalg.norm(np.diff(a.at(_wrapped(a, uv)), axis=0), axis=1)
+        reach = 2.5 * float(np.max(steps))
+        again = True
+        while again:
+            again = False
+            end = a.at(_wrapped(a, uv[-1:]))[0]
+            for n, (other_uv, other_st) in enumerate(left):
+                ends = a.at(_wrapped(a, other_uv[[0, -1]]))
+                away = np.linalg.norm(ends - end, axis=1)
+                if np.min(away) <= reach:
+                    way = slice(None) if away[0] <= away[1] else slice(None, None, -1)
+                    uv, st = np.vstack([uv, other_uv[way]]), np.vstack([st, other_st[way]])
+                    left.pop(n)
+                    again = True
+                    break
+        ends = a.at(_wrapped(a, uv[[0, -1]]))
+        closed = len(uv) > 4 and float(np.linalg.norm(ends[1] - ends[0])) <= reach
+        if closed:
+            uv, st = np.vstack([uv, uv[:1]]), np.vstack([st, st[:1]])
+        kept = _spaced(a.at(_wrapped(a, uv)))
+        done.append((_unwound(a, uv[kept]), _unwound(b, st[kept]), closed))
+    return done
+
+
+def _spaced(xyz: Floats) -> Ints:
+    """Choose places that are not too close to the one before; the first and the last are kept."""
+    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(xyz, axis=0), axis=1))])
+    each = 0.4 * along[-1] / len(xyz)
+    first = np.unique(np.floor(along / each), return_index=True)[1]
+    inner = first[(along[first] > 0) & (along[first] < along[-1] - each)]
+    far = np.diff(along[inner], prepend=0.0) > 0.5 * each
+    return np.concatenate([[0], inner[far], [len(xyz) - 1]])
+
+
+def _unwound(surface: SmoothSurface, uv: Floats) -> Floats:
+    """Let parameters run on over a seam instead of jumping back."""
+    low, high = bounds_of(surface)
+    span = high - low
+    turns = np.where(_wraps(surface), np.round(np.diff(uv, axis=0) / span), 0.0)
+    return np.asarray(uv - np.vstack([np.zeros(2), np.cumsum(turns, axis=0)]) * span)
+
+
+def _to_borders(a: SmoothSurface, b: SmoothSurface, uv: Floats, st: Floats) -> tuple[Floats, Floats]:
+    """Carry both ends of an open crossing on to where one of the surfaces ends, by halving."""
+    both = np.column_stack([uv, st])
+    for _ in range(2):
+        both = both[::-1]
+        step = both[-1] - both[-2]
+        share, reach = 0.0, 2.0
+        end = both[-1]
+        for _ in range(60):
+            tried = 0.5 * (share + reach)
+            found = both[-1] + tried * step
+            for _ in range(8):
+                wrong, matrix = _apart(a, b, found[None, :])
+                found = found - (np.linalg.pinv(matrix[0]) @ wrong[0])
+            fits = _on(a, found[None, :2])[0] and _on(b, found[None, 2:])[0]
+            if fits and np.linalg.norm(_apart(a, b, found[None, :])[0]) < 1e-9 * (1 + np.linalg.norm(both)):
+                share, end = tried, found
+            else:
+                reach = tried
+        both = np.vstack([both if share > 1e-3 else both[:-1], end])
+    return both[:, :2], both[:, 2:]
+
+
+def refuse_self_crossing(curve: Curve, name: str) -> None:
+    """Raise BadValue where a closed outline in a plane of constant z crosses itself, saying where."""
+    from shapely import LineString, Polygon
+    from shapely.validation import explain_validity
+
+    places = drawn(curve, 2000)
+    if not curve.closed or np.ptp(places[:, 2]) > 1e-9 * np.max(np.ptp(places, axis=0)):
+        return
+    if LineString(places[:, :2]).is_simple:
+        return
+    said = explain_validity(Polygon(places[:, :2]))
+    at = said[said.find("[") + 1 : said.find("]")].split()
+    where = f" near ({float(at[0]):.6g}, {float(at[1]):.6g})" if len(at) >= 2 else ""
+    raise BadValue(
+        f"the outline “{name}” crosses itself{where}",
+        remedy="correct the order of its points, or take out the one that is off",
+    )
