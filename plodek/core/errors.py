@@ -78,3 +78,9 @@ class FoldedGrid(PlodekError):
     """A hand-off of folded cells without an explicit yes."""
 
     title = "The grid has folded cells"
+
+
+class Halted(PlodekError):
+    """Work that was told to stop before it had anything to keep."""
+
+    title = "This was stopped"

@@ -20,7 +20,8 @@ from plodek.server.engine import Engine
 from plodek.server.store.projects import Stale
 from plodek.server.store.tables import open_database
 
-MOST_BYTES = 64 * 1024 * 1024
+#: The largest upload, in MB, unless the environment says otherwise.
+MOST_MB = int(os.environ.get("PLODEK_MOST_MB", "200"))
 STATIC = Path(__file__).parent / "static"
 
 
@@ -34,7 +35,7 @@ def make_app(data: Path) -> APIFlask:
     cast(
         DefaultJSONProvider, app.json
     ).sort_keys = False  # the fields of a step keep their order, and so do the forms
-    app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES
+    app.config["MAX_CONTENT_LENGTH"] = MOST_MB * 1024**2
     app.config["VALIDATION_ERROR_STATUS_CODE"] = 422
     database = open_database(data / "plodek.db")
     app.extensions["plodek"] = Engine(data)
@@ -49,9 +50,9 @@ def make_app(data: Path) -> APIFlask:
         if not database.is_closed():
             database.close()
 
-    from plodek.server.api import files, jobs, models, projects, recipes
+    from plodek.server.api import files, guides, jobs, models, projects, recipes
 
-    for part in (projects, recipes, files, models, jobs):
+    for part in (projects, recipes, files, guides, models, jobs):
         app.register_blueprint(part.blueprint, url_prefix="/api")
     _handle_errors(app)
     _serve_pages(app)
@@ -93,7 +94,7 @@ def _handle_errors(app: APIFlask) -> None:
         if status == 422 and error.detail:
             detail = _said(error.detail)
         if status == 413:
-            detail = f"The upload is larger than {MOST_BYTES // 1024**2} MB. Send a smaller file."
+            detail = f"The upload is larger than {MOST_MB} MB. Send a smaller file, or raise PLODEK_MOST_MB."
         problem = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail)
         return problem.model_dump(), status, {"Content-Type": "application/problem+json"}
 

@@ -6,12 +6,20 @@ from importlib import resources
 
 _FOLDER = resources.files("plodek") / "demo"
 
+#: The demo recipes, in the order of the shelf from the bottom up.
+RECIPES = ("draft-cone-gaps", "turning-vanes", "dosing-venturi", "draft-cone", "intake-pier")
+_FILES = {
+    "intake-pier": ("pier-outline.csv",),
+    "draft-cone": ("draft-cone.step",),
+    "draft-cone-gaps": ("draft-cone-gaps.igs",),
+}
 
-def demo_recipe() -> bytes:
-    """Give the recipe of the intake pier."""
-    return (_FOLDER / "intake-pier.json").read_bytes()
+
+def demo_recipe(name: str = "intake-pier") -> bytes:
+    """Give a demo recipe."""
+    return (_FOLDER / f"{name}.json").read_bytes()
 
 
-def demo_files() -> dict[str, bytes]:
-    """Give the geometry files that the demo recipes read."""
-    return {"pier-outline.csv": (_FOLDER / "pier-outline.csv").read_bytes()}
+def demo_files(name: str = "intake-pier") -> dict[str, bytes]:
+    """Give the geometry files that a demo recipe reads."""
+    return {file: (_FOLDER / file).read_bytes() for file in _FILES.get(name, ())}

@@ -6,6 +6,8 @@ recipe prefix that made them; lift, patches and metrics are cheap and made anew.
 
 from __future__ import annotations
 
+import hashlib
+import io
 import json
 import os
 import tempfile
@@ -26,12 +28,16 @@ from plodek.core.recipe import build as building
 from plodek.core.recipe import recipe as recipes
 from plodek.core.recipe.grid_steps import Smooth
 from plodek.core.recipe.model import Model
+from plodek.core.shape import geometry_file
+from plodek.core.shape.cad_file import Tell
 from plodek.core.smooth.smooth import Smoothed, Watch
 from plodek.server.api.messages import RunOut
 
 ReadFile = Callable[[str], bytes]
 #: Smoothed planes and picture files older than this are thrown away, in seconds.
 KEEP = 14 * 24 * 3600.0
+#: Raised when what is packed of geometry files changes.
+GEOMETRY_FORMAT = 1
 #: Cells of all grids that are kept in memory, about 100 bytes each.
 MOST_CELLS = 8_000_000
 
@@ -50,7 +56,29 @@ class Engine:
     def evaluate(self, recipe: recipes.Recipe, read_file: ReadFile) -> recipes.Evaluation:
         """Evaluate a recipe."""
         with self._lock:
-            return self._evaluator.evaluate(recipe, read_file)
+            return self._evaluator.evaluate(recipe, read_file, self.geometry_reader(read_file))
+
+    def geometry_reader(self, read_file: ReadFile) -> ReadFile:
+        """Give the function that reads geometry files, from the cache where they have been read before."""
+        return lambda name: self.geometry(read_file(name), name)
+
+    def geometry(self, data: bytes, name: str, tell: Tell | None = None) -> bytes:
+        """Read a geometry file as packed contents, or take them from the cache. Raises BadFile."""
+        kind = geometry_file.kind_of(name)
+        path = self.cache / f"{hashlib.sha256(data).hexdigest()}.{kind}-{GEOMETRY_FORMAT}"
+        if path.is_file():
+            path.touch()
+            return path.read_bytes()
+        packed = geometry_file.read(data, name, tell)
+        self._keep(path, packed)
+        return packed
+
+    def _keep(self, path: Path, data: bytes) -> None:
+        """Write a file of the cache, whole or not at all."""
+        handle, name = tempfile.mkstemp(dir=self.cache, suffix=".part")
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+        Path(name).replace(path)
 
     def plane_key(self, recipe: recipes.Recipe, read_file: ReadFile) -> str | None:
         """Give the key of the smoothed plane: that of the last smoothing step, None without one."""
@@ -86,13 +114,10 @@ class Engine:
 
     def keep_plane(self, key: str, blocks: Mapping[str, Floats], runs: list[RunOut]) -> None:
         """Write a smoothed plane to the cache, whole or not at all."""
-        handle, name = tempfile.mkstemp(dir=self.cache, suffix=".part")
-        with os.fdopen(handle, "wb") as file:
-            arrays: dict[str, Any] = dict(blocks) | {
-                "runs": np.array(json.dumps([r.model_dump() for r in runs]))
-            }
-            np.savez(file, **arrays)
-        Path(name).replace(self.cache / f"{key}.npz")
+        file = io.BytesIO()
+        arrays: dict[str, Any] = dict(blocks) | {"runs": np.array(json.dumps([r.model_dump() for r in runs]))}
+        np.savez(file, **arrays)
+        self._keep(self.cache / f"{key}.npz", file.getvalue())
 
     def grid(
         self, evaluation: recipes.Evaluation, read_file: ReadFile, *, smoothed: bool = True

@@ -15,7 +15,7 @@ from pathlib import Path
 import waitress
 
 from plodek.server.app import make_app
-from plodek.server.demo import demo_files, demo_recipe
+from plodek.server.demo import RECIPES, demo_files, demo_recipe
 from plodek.server.store import projects
 from plodek.server.store.tables import database
 
@@ -37,8 +37,9 @@ def serve(host: str, port: int, data: Path, *, with_demo: bool = False) -> None:
 def _put_demo() -> None:
     with database.connection_context():
         if not projects.listed():
-            recipe = json.loads(demo_recipe())
-            projects.make(recipe["name"], recipe["steps"], demo_files())
+            for name in RECIPES:
+                recipe = json.loads(demo_recipe(name))
+                projects.make(recipe["name"], recipe["steps"], demo_files(name))
 
 
 def _keep_worker(data: Path) -> None:

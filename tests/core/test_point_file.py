@@ -18,18 +18,18 @@ from plodek.core.shape import point_file
     ],
 )
 def test_the_usual_forms_read_the_same(text):
-    found = point_file.read(text.encode())
+    (found,) = point_file.read(text.encode())
     assert found.points.tolist() == [[0, 0, 0], [1, 0, 0], [1, 1, 0]]
     assert not found.closed
 
 
 def test_a_title_is_kept_and_a_repeated_first_point_closes():
-    found = point_file.read(b"Pier outline\n0 0\n1 0\n1 1\n0 0\n")
+    (found,) = point_file.read(b"Pier outline\n0 0\n1 0\n1 1\n0 0\n")
     assert (found.title, found.closed, len(found.points)) == ("Pier outline", True, 3)
 
 
 def test_z_is_read():
-    assert point_file.read(b"0 0 1.5\n1 0 1.5\n").points[:, 2].tolist() == [1.5, 1.5]
+    assert point_file.read(b"0 0 1.5\n1 0 1.5\n")[0].points[:, 2].tolist() == [1.5, 1.5]
 
 
 @pytest.mark.parametrize(
@@ -43,7 +43,7 @@ def test_z_is_read():
         ("1 2 3 4\n", (1,), "line 1"),
         ("", (), "0 points"),
         ("only a title\n", (), "0 points"),
-        ("0 0\n", (), "1 points"),
+        ("0 0\n", (), "1 point"),
         ("0 0\n0 0\n1 1\n", (), "same place"),
     ],
 )
@@ -73,4 +73,12 @@ def test_what_is_no_text_or_too_large_is_refused(monkeypatch):
 def test_closing_is_judged_by_the_size_of_the_outline():
     tiny = np.array([[0, 0], [1, 0], [1, 1]]) * 1e-6
     text = "\n".join(f"{x:.9e} {y:.9e}" for x, y in tiny)
-    assert not point_file.read(text.encode()).closed
+    assert not point_file.read(text.encode())[0].closed
+
+
+def test_an_empty_row_begins_another_section_with_its_own_title():
+    upper, lower = point_file.read(b"upper\n0 0\n1 1\n2 0\n\n\nlower\n# side\n0 0\n1 -1\n0 0\n1 1\n0 0")
+    assert (upper.title, len(upper.points), upper.closed) == ("upper", 3, False)
+    assert (lower.title, len(lower.points), lower.closed) == ("lower", 4, True)
+    with pytest.raises(BadFile, match="“lower” holds 1 point"):
+        point_file.read(b"0 0\n1 1\n\nlower\n2 2\n")

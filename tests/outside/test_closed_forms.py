@@ -21,7 +21,7 @@ def pier_area():
 
     The knots are the cumulated chords, as cubic interpolation by chord length has it.
     """
-    points = point_file.read(demo_file("pier-outline.csv")).points[:, :2]
+    points = point_file.read(demo_file("pier-outline.csv"))[0].points[:, :2]
     ring = np.vstack([points, points[:1]])
     u = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(ring, axis=0), axis=1))])
     found, _ = splprep(ring.T, u=u, s=0, k=3, per=True)

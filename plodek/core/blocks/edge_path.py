@@ -9,19 +9,9 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import Corner, Edge, Layout
-from plodek.core.errors import BadValue, NothingFound
+from plodek.core.errors import BadValue
 from plodek.core.shape.curve import Curve
-from plodek.core.shape.guide import Guide
-
-
-def curve_named(guides: Mapping[str, Guide], name: str) -> Curve:
-    """Find a guide curve by name. Raises NothingFound for an unknown name, a point or a surface."""
-    guide = guides.get(name)
-    if not isinstance(guide, Curve):
-        curves = [n for n, g in guides.items() if isinstance(g, Curve)]
-        had = f"the guide curves are {', '.join(curves)}" if curves else "there is no guide curve yet"
-        raise NothingFound(f"no guide curve is called “{name}”", remedy=had)
-    return guide
+from plodek.core.shape.guide import Guide, curve_named
 
 
 def fraction_of(corner: Corner, name: str, curve: Curve) -> float:

@@ -8,11 +8,11 @@ from dataclasses import replace
 import numpy as np
 
 from plodek.core.arrays import Place, place
-from plodek.core.blocks.edge_path import curve_named, fraction_of
+from plodek.core.blocks.edge_path import fraction_of
 from plodek.core.blocks.layout import Corner, Edge, Follow, Layout
 from plodek.core.errors import BadValue
 from plodek.core.shape.curve import Curve
-from plodek.core.shape.guide import Guide
+from plodek.core.shape.guide import Guide, curve_named
 from plodek.core.tolerances import ON_GUIDE
 
 

@@ -15,7 +15,6 @@ import numpy as np
 
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks import tables
-from plodek.core.blocks.edge_path import curve_named
 from plodek.core.blocks.layout import (
     Block,
     Corner,
@@ -29,7 +28,7 @@ from plodek.core.blocks.layout import (
 )
 from plodek.core.blocks.soundness import check, inverted
 from plodek.core.errors import BadValue, Refused
-from plodek.core.shape.guide import Guide
+from plodek.core.shape.guide import Guide, curve_named
 
 T = TypeVar("T")
 

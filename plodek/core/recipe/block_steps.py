@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import ClassVar, Literal, TypeAlias
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
-from plodek.core.arrays import Place, place
 from plodek.core.blocks import fit
 from plodek.core.blocks.cut import cut, fractions_along
-from plodek.core.blocks.edge_path import curve_named, edge_path
+from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.frame import rectangle
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.blocks.ring import ring
@@ -25,35 +24,14 @@ from plodek.core.recipe.selectors import (
     CornerSelector,
     EdgeSelector,
     Length,
-    Strict,
+    PlaceOf,
     coordinates,
+    place_of,
 )
 from plodek.core.recipe.step import Context, Stage, Step
-from plodek.core.shape.guide import Point
 from plodek.core.spacing.edge_law import EdgeLaw, LawName
 from plodek.core.tolerances import CUT_MARGIN
 from plodek.core.units import length
-
-
-class OnGuide(Strict):
-    """A place on a guide: a guide point by name, or a fraction of a guide curve's length."""
-
-    guide: str
-    fraction: float = Field(default=0.0, ge=0, le=1)
-
-
-PlaceOf: TypeAlias = Coordinates | OnGuide
-
-
-def place_of(model: Model, where: list[float | str] | OnGuide) -> Place:
-    """Find the place that coordinates or a guide give."""
-    if not isinstance(where, OnGuide):
-        return coordinates(where, model.unit)
-    guide = model.guides.get(where.guide)
-    if isinstance(guide, Point):
-        return guide.xyz
-    curve = curve_named(model.guides, where.guide)
-    return place(curve.at(np.array([where.fraction]))[0])
 
 
 class _BlockStep(Step):

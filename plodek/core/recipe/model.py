@@ -7,13 +7,18 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
+import numpy as np
+
 from plodek.core.blocks.extrude import extruded
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.blocks.tiers import Tier, tiers
 from plodek.core.check.quality import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
 from plodek.core.grid.grid import PatchType
-from plodek.core.shape.guide import Guide
+from plodek.core.shape.curve import Curve
+from plodek.core.shape.guide import Guide, curve_named, surface_named
+from plodek.core.shape.measure import places_of
+from plodek.core.shape.surface import Surface
 from plodek.core.smooth.smooth import SmoothSettings
 from plodek.core.spacing.edge_law import EdgeLaw
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
@@ -40,11 +45,22 @@ class Patch:
 
 
 @dataclass(frozen=True)
+class Group:
+    """Guides under one name, with the name of a colour."""
+
+    members: tuple[str, ...]
+    colour: str = "teal"
+
+
+@dataclass(frozen=True)
 class Model:
     """Guides, layout, spacing, smoothing, lift, patches and gate, in the project's unit. Immutable."""
 
     unit: LengthUnit = "m"
     guides: Mapping[str, Guide] = field(default_factory=dict)
+    groups: Mapping[str, Group] = field(default_factory=dict)
+    #: What steps have to say about what they did, by their ids.
+    reports: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     layout: Layout = field(default_factory=lambda: Layout(2))
     spacing: Spacing = field(default_factory=Spacing)
     smoothing: tuple[SmoothSettings, ...] = ()
@@ -108,6 +124,20 @@ class Model:
         outer = [edge_of(*side) for side in self.layout.outer]
         both = [(name, end) for end in (0, 1) for name in self.layout.filled] if self.lift else []
         return [e for e in outer if e not in edges], [e for e in both if e not in ends]
+
+    def curve(self, name: str) -> Curve:
+        """Find a guide curve. Raises NothingFound."""
+        return curve_named(self.guides, name)
+
+    def surface(self, name: str) -> Surface:
+        """Find a surface. Raises NothingFound."""
+        return surface_named(self.guides, name)
+
+    @property
+    def size(self) -> float:
+        """The diagonal of all guides, in the project's unit; 0 without any."""
+        places = [places_of(guide) for guide in self.guides.values()]
+        return float(np.linalg.norm(np.ptp(np.concatenate(places), axis=0))) if places else 0.0
 
     def need_blocks(self) -> None:
         """Raise NotReady where there is no block yet."""

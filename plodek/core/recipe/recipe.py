@@ -7,15 +7,27 @@ import json
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from typing import Annotated, Any, Literal, TypeAlias, get_args
 
 from pydantic import Field, ValidationError
 
 from plodek.core.errors import BadValue, PlodekError
-from plodek.core.recipe import block_steps, grid_steps, shape_steps, spacing_steps
+from plodek.core.recipe import (
+    block_steps,
+    change_steps,
+    curve_steps,
+    grid_steps,
+    shape_steps,
+    spacing_steps,
+    surface_steps,
+)
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Strict
 from plodek.core.recipe.step import Context, Step
+from plodek.core.shape import geometry_file
+
+ReadFile: TypeAlias = Callable[[str], bytes]
 
 #: Raised when the meaning of a recipe changes; `read` refuses newer ones.
 FORMAT: Literal[1] = 1
@@ -23,10 +35,36 @@ FORMAT: Literal[1] = 1
 AnyStep: TypeAlias = Annotated[
     shape_steps.Unit
     | shape_steps.Read
+    | shape_steps.BringIn
     | shape_steps.PointStep
-    | shape_steps.LineStep
-    | shape_steps.ArcStep
-    | shape_steps.CircleStep
+    | curve_steps.LineStep
+    | curve_steps.PolylineStep
+    | curve_steps.ArcStep
+    | curve_steps.CircleStep
+    | curve_steps.EllipseStep
+    | curve_steps.SplineStep
+    | curve_steps.WingSectionStep
+    | curve_steps.OffsetStep
+    | curve_steps.JoinStep
+    | curve_steps.DivideStep
+    | curve_steps.BorderStep
+    | curve_steps.CrossingStep
+    | curve_steps.SectionStep
+    | surface_steps.PlaneStep
+    | surface_steps.CylinderStep
+    | surface_steps.ConeStep
+    | surface_steps.SphereStep
+    | surface_steps.TorusStep
+    | surface_steps.ExtrudeCurveStep
+    | surface_steps.RevolveCurveStep
+    | surface_steps.SweepCurveStep
+    | surface_steps.LoftStep
+    | surface_steps.FillStep
+    | change_steps.MoveStep
+    | change_steps.GroupStep
+    | change_steps.RenameStep
+    | change_steps.LeaveOutStep
+    | change_steps.SewStep
     | block_steps.Frame
     | block_steps.Cut
     | block_steps.Hollow
@@ -66,6 +104,7 @@ def schema() -> dict[str, Any]:
             "verb": kind.verb,
             "key": kind.key,
             "sentence": kind.sentence,
+            "family": kind.family,
         }
     return found
 
@@ -143,9 +182,17 @@ class Evaluator:
         self._keep = keep
         self._models: OrderedDict[str, Model] = OrderedDict()
 
-    def evaluate(self, recipe: Recipe, read_file: Callable[[str], bytes]) -> Evaluation:
-        """Apply the steps one after the other; stops at the first that cannot be applied."""
-        context = Context(read_file)
+    def evaluate(
+        self,
+        recipe: Recipe,
+        read_file: ReadFile,
+        read_geometry: ReadFile | None = None,
+    ) -> Evaluation:
+        """Apply the steps one after the other; stops at the first that cannot be applied.
+
+        ``read_geometry`` gives the packed contents of CAD and other files, where these are kept.
+        """
+        context = Context(read_file, read_geometry or _reader(read_file))
         model = Model()
         models: list[Model] = []
         for step, key in zip(recipe.steps, keys(recipe, read_file), strict=True):
@@ -165,12 +212,17 @@ class Evaluator:
         return Evaluation(recipe, tuple(models), None)
 
 
-def keys(recipe: Recipe, read_file: Callable[[str], bytes]) -> list[str]:
+def _reader(read_file: ReadFile) -> ReadFile:
+    """Read geometry files without a store for them, each once."""
+    return cache(lambda name: geometry_file.read(read_file(name), name))
+
+
+def keys(recipe: Recipe, read_file: ReadFile) -> list[str]:
     """Give the hash of each prefix of the recipe, with the contents of the files it reads."""
     state, found = hashlib.blake2s(f"plodek {FORMAT}".encode()), []
     for step in recipe.steps:
         state.update(step.model_dump_json().encode())
-        if isinstance(step, shape_steps.Read):
+        if isinstance(step, shape_steps.Read | shape_steps.BringIn):
             try:
                 state.update(read_file(step.file))
             except PlodekError:

@@ -36,6 +36,7 @@ which names what it makes for good. Lengths are numbers in the project's unit, o
 | `{"ends": "z+", "ids": ["…"]}` | ends of chosen blocks (patches only) |
 | `{"rest": true}` | all outer faces that no patch has taken (patches only) |
 
+Lists of guides may name groups too, and all guides that begin alike: `"cone.*"`.
 An edge found by `at` without `start` runs from its end with the lower x (or y).
 """
 
@@ -90,6 +91,8 @@ def _type(part: dict[str, Any]) -> str:
     widget = part.get("widget")
     words = {"length": "length", "lengths": "list of lengths", "place": "place", "corner": "corner",
              "edge": "edges", "edges": "edges", "blocks": "blocks", "faces": "faces",
+             "direction": "direction `[x, y, z]`", "numbers": "list of numbers",
+             "guides": "list of names", "places": 'list of places, or of `{"guide": "…"}`',
              "place-or-guide": 'place, or `{"guide": "…", "fraction": 0.5}`'}  # fmt: skip
     if widget in words:
         return words[widget]

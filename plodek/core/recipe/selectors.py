@@ -8,12 +8,13 @@ from typing import Annotated, Literal, TypeAlias
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from plodek.core.arrays import Floats, Place
+from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.blocks.tiers import Tier, tier_of
 from plodek.core.errors import NothingFound
 from plodek.core.recipe.model import Model
+from plodek.core.shape.guide import Point, unknown_guide
 from plodek.core.tolerances import SAME_PLACE
 from plodek.core.units import length
 
@@ -23,6 +24,9 @@ Length: TypeAlias = Annotated[
 Coordinates: TypeAlias = Annotated[
     list[Length], Field(min_length=2, max_length=3, description="x, y and z; z is 0 where left out")
 ]
+Direction: TypeAlias = Annotated[
+    list[float], Field(min_length=3, max_length=3, description="x, y and z of a direction of any length")
+]
 EndName = Literal["x-", "x+", "y-", "y+", "z-", "z+"]
 
 
@@ -30,6 +34,16 @@ class Strict(BaseModel):
     """A part of a recipe: unknown fields are errors, and nothing changes after reading."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class OnGuide(Strict):
+    """A place on a guide: a guide point by name, or a fraction of a guide curve's length."""
+
+    guide: str
+    fraction: float = Field(default=0.0, ge=0, le=1)
+
+
+PlaceOf: TypeAlias = Coordinates | OnGuide
 
 
 class Ids(Strict):
@@ -100,6 +114,31 @@ def coordinates(values: Sequence[float | str], unit: str) -> Place:
     """Read x, y and perhaps z as a place in the project's unit."""
     numbers = [length(v, unit) for v in values]
     return numbers[0], numbers[1], numbers[2] if len(numbers) > 2 else 0.0
+
+
+def place_of(model: Model, where: list[float | str] | OnGuide) -> Place:
+    """Find the place that coordinates or a guide give."""
+    if not isinstance(where, OnGuide):
+        return coordinates(where, model.unit)
+    guide = model.guides.get(where.guide)
+    if isinstance(guide, Point):
+        return guide.xyz
+    return place(model.curve(where.guide).at(np.array([where.fraction]))[0])
+
+
+def guides(model: Model, names: Sequence[str]) -> list[str]:
+    """Find guides by name, by the name of a group, or by a beginning with a star: ``cone.*``."""
+    found: list[str] = []
+    for name in names:
+        if name in model.guides:
+            found.append(name)
+        elif name in model.groups:
+            found += [member for member in model.groups[name].members if member in model.guides]
+        elif name.endswith("*") and any(guide.startswith(name[:-1]) for guide in model.guides):
+            found += [guide for guide in model.guides if guide.startswith(name[:-1])]
+        else:
+            raise unknown_guide(model.guides, name)
+    return list(dict.fromkeys(found))
 
 
 def corner(model: Model, selector: CornerSelector) -> str:

@@ -1,42 +1,85 @@
-"""Steps of the Shape stage: the unit, and guides."""
+"""Steps of the Shape stage: the unit, files read, and points."""
 
 from __future__ import annotations
 
-import math
+import re
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
+from pydantic.config import JsonDict
 
+from plodek.core.arrays import Floats, place
 from plodek.core.errors import BadValue
-from plodek.core.recipe.model import Model
-from plodek.core.recipe.selectors import Coordinates, Length, coordinates
+from plodek.core.recipe.model import Group, Model
+from plodek.core.recipe.selectors import Coordinates, PlaceOf, coordinates, place_of
 from plodek.core.recipe.step import Context, GuideName, Stage, Step
 from plodek.core.shape import point_file
-from plodek.core.shape.arc import Arc, arc_through
-from plodek.core.shape.guide import Guide, Point
-from plodek.core.shape.polyline import Polyline, line
+from plodek.core.shape.contents import guides_of
+from plodek.core.shape.crossing import curve_crossings, refuse_self_crossing
+from plodek.core.shape.curve import Curve
+from plodek.core.shape.guide import Guide, Point, unknown_guide
+from plodek.core.shape.measure import onto
+from plodek.core.shape.packed import unpack
+from plodek.core.shape.polyline import Polyline
 from plodek.core.shape.spline import Spline
-from plodek.core.units import LengthUnit
+from plodek.core.tolerances import SAME_PLACE
+from plodek.core.units import LengthUnit, factor
+
+#: Where places stand that are left out.
+ORIGIN: list[float | str] = [0.0, 0.0, 0.0]
+
+GUIDE: JsonDict = {"widget": "guide"}
+CURVE: JsonDict = {"widget": "guide", "of": "curve"}
+SURFACE: JsonDict = {"widget": "guide", "of": "surface"}
+GUIDES: JsonDict = {"widget": "guides"}
+CURVES: JsonDict = {"widget": "guides", "of": "curve"}
+PLACE: JsonDict = {"widget": "place-or-guide"}
+LENGTH: JsonDict = {"widget": "length"}
+DIRECTION: JsonDict = {"widget": "direction"}
+DEGREES: JsonDict = {"unit": "°"}
 
 
-class _ShapeStep(Step):
+class ShapeStep(Step):
+    """What all steps of the Shape stage share."""
+
     stage: ClassVar[Stage] = "Shape"
 
-
-def _with_guide(model: Model, name: str, guide: Guide) -> Model:
-    if name in model.guides:
-        raise BadValue(f"a guide is already called “{name}”", remedy="give this one another name")
-    return replace(model, guides=dict(model.guides) | {name: guide})
+    def place(self, model: Model, where: PlaceOf) -> Floats:
+        """Give the place (3,) that coordinates or a guide name."""
+        return np.array(place_of(model, where))
 
 
-class Unit(_ShapeStep):
+def with_guide(model: Model, name: str, guide: Guide) -> Model:
+    """Add a guide. Raises BadValue where the name is taken."""
+    return with_guides(model, {name: guide})
+
+
+def with_guides(model: Model, guides: Mapping[str, Guide]) -> Model:
+    """Add guides. Raises BadValue where a name is taken, by a guide or a group."""
+    for name in guides:
+        if name in model.guides or name in model.groups:
+            what = "guide" if name in model.guides else "group"
+            raise BadValue(f"a {what} is already called “{name}”", remedy="give this one another name")
+    return replace(model, guides=dict(model.guides) | dict(guides))
+
+
+def numbered(name: str, guides: Sequence[Guide]) -> dict[str, Guide]:
+    """Name guides: one by the name itself, several by it and a number."""
+    if len(guides) == 1:
+        return {name: guides[0]}
+    return {f"{name}.{n}": guide for n, guide in enumerate(guides, 1)}
+
+
+class Unit(ShapeStep):
     """Set the project's length unit; numbers without a unit are in it."""
 
     kind: Literal["unit"] = "unit"
     verb: ClassVar[str] = "Unit"
     key: ClassVar[str] = "U"
+    family: ClassVar[str] = "Files"
     sentence: ClassVar[str] = "Measure in {unit}"
     unit: LengthUnit = Field(default="m", title="Length unit")
 
@@ -46,14 +89,15 @@ class Unit(_ShapeStep):
         return replace(model, unit=self.unit)
 
 
-class Read(_ShapeStep):
-    """Read an outline from a point file as a guide curve."""
+class Read(ShapeStep):
+    """Read outlines from a point file as guide curves; sections in it become one curve each."""
 
     kind: Literal["read"] = "read"
-    verb: ClassVar[str] = "Read"
+    verb: ClassVar[str] = "Read points"
     key: ClassVar[str] = "R"
+    family: ClassVar[str] = "Files"
     sentence: ClassVar[str] = "Read outline {file} as {shape} {name}"
-    file: str = Field(title="Point file", json_schema_extra={"widget": "file"})
+    file: str = Field(title="Point file", json_schema_extra={"widget": "file", "of": "points"})
     name: GuideName = Field(title="Name")
     shape: Literal["auto", "closed", "open"] = Field(
         default="auto", title="Ends", description="auto: closed where the last point repeats the first"
@@ -68,82 +112,164 @@ class Read(_ShapeStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        text = point_file.read(context.read_file(self.file), self.file)
-        closed = text.closed if self.shape == "auto" else self.shape == "closed"
-        points = text.points
-        if text.closed and not closed:
+        sections = point_file.read(context.read_file(self.file), self.file)
+        scale = factor(self.file_unit, model.unit) if self.file_unit else 1.0
+        curves = [self._curve(section, scale) for section in sections]
+        names = [re.sub(r"[^A-Za-z0-9_-]+", "-", section.title).strip("-") for section in sections]
+        named = numbered(self.name, curves)
+        if len(sections) > 1 and all(names) and len(set(names)) == len(names):
+            named = {f"{self.name}.{title}": curve for title, curve in zip(names, curves, strict=True)}
+        for name, curve in named.items():
+            assert isinstance(curve, Curve)
+            refuse_self_crossing(curve, name)
+        return with_guides(model, named)
+
+    def _curve(self, section: point_file.Section, scale: float) -> Curve:
+        closed = section.closed if self.shape == "auto" else self.shape == "closed"
+        points = section.points * scale
+        if section.closed and not closed:
             points = np.vstack([points, points[:1]])
-        if self.file_unit is not None:
-            from_unit = self.sizes(model, f"1 {self.file_unit}", "unit of the file")
-            points = points * from_unit
         if self.pieces == "straight" or len(points) == 2:
-            return _with_guide(model, self.name, Polyline(points, closed=closed))
-        spline = Spline(points, closed=closed, corner_angle=self.corner_angle)
-        return _with_guide(model, self.name, spline)
+            return Polyline(points, closed=closed)
+        return Spline(points, closed=closed, corner_angle=self.corner_angle)
 
 
-class PointStep(_ShapeStep):
-    """Place a guide point by exact coordinates."""
+class BringIn(ShapeStep):
+    """Bring in a CAD file (STEP, IGES), triangles (STL, OBJ) or a drawing (DXF) as guides."""
+
+    kind: Literal["bring-in"] = "bring-in"
+    verb: ClassVar[str] = "Bring in"
+    key: ClassVar[str] = "I"
+    family: ClassVar[str] = "Files"
+    sentence: ClassVar[str] = "Bring in {file} as {name}"
+    file: str = Field(title="Geometry file", json_schema_extra={"widget": "file", "of": "geometry"})
+    name: GuideName = Field(title="Name", description="its parts are called by it and their own name")
+    file_unit: LengthUnit | None = Field(
+        default=None, title="Unit of the file", description="needed where the file does not say it"
+    )
+    edges: Literal["yes", "no"] = Field(default="yes", title="Edges as curves too")
+    angle: float = Field(
+        default=30.0, title="Edges of triangles from", ge=1, le=180,
+        json_schema_extra={"unit": "°", "when": {"edges": "yes"}},
+    )  # fmt: skip
+
+    def apply(self, model: Model, context: Context) -> Model:
+        packed = context.read_geometry(self.file)
+        told = unpack(packed)["unit"]
+        # The kernel has turned CAD files to millimetres: what they say of their unit holds.
+        cad = bool(told) and self.file.rsplit(".", 1)[-1].lower() in ("step", "stp", "iges", "igs")
+        unit = told if cad or not self.file_unit else self.file_unit
+        if not unit:
+            raise BadValue("the file does not say its unit", where=self.file, remedy="choose its unit")
+        parts = guides_of(
+            packed, factor(unit, model.unit), self.id, edges=self.edges == "yes", angle=self.angle
+        )
+        named: dict[str, Guide] = {}
+        groups: dict[str, list[str]] = {}
+        for part in parts:
+            kind = "curve" if isinstance(part.guide, Curve) else "face"
+            name = self._name(part.name, kind, named) if len(parts) > 1 else self.name
+            named[name] = part.guide
+            if part.group:
+                groups.setdefault(self._clean(part.group), []).append(name)
+        after = with_guides(model, named)
+        found = dict(model.groups)
+        if len(named) > 1:
+            found[self.name] = Group(tuple(named))
+        for group, members in groups.items():
+            if len(groups) > 1 and group:
+                found[f"{self.name}.{group}"] = Group(tuple(members))
+        left_out = tuple(unpack(packed)["flat"])
+        said = (f"left out, without an area or of no use: {', '.join(left_out)}",) if left_out else ()
+        return replace(after, groups=found, reports=dict(model.reports) | ({self.id: said} if said else {}))
+
+    def _name(self, own: str, kind: str, taken: Mapping[str, Guide]) -> str:
+        clean = self._clean(own)
+        if clean and f"{self.name}.{clean}" not in taken:
+            return f"{self.name}.{clean}"
+        stem = f"{self.name}.{clean or kind}"
+        count = 1
+        while f"{stem}-{count}" in taken:
+            count += 1
+        return f"{stem}-{count}"
+
+    @staticmethod
+    def _clean(name: str) -> str:
+        return re.sub(r"[^A-Za-z0-9_-]+", "-", name).strip("-")[:40]
+
+
+class PointStep(ShapeStep):
+    """Place a guide point: by coordinates, on a curve, where curves cross, beside another, or projected."""
 
     kind: Literal["point"] = "point"
     verb: ClassVar[str] = "Point"
     key: ClassVar[str] = "P"
-    sentence: ClassVar[str] = "Point {name} at {at}"
+    family: ClassVar[str] = "Points and curves"
+    sentence: ClassVar[str] = "Point {name} {by} {at}{guide}{second}"
     name: GuideName = Field(title="Name")
-    at: Coordinates = Field(title="Place", json_schema_extra={"widget": "place"})
+    by: Literal["at", "on curve", "crossing", "beside", "projected"] = Field(default="at", title="How")
+    at: PlaceOf | None = Field(
+        default=None, title="Place", json_schema_extra=PLACE | {"when": {"by": ["at", "beside", "projected"]}}
+    )
+    shift: Coordinates | None = Field(
+        default=None, title="Shifted by", json_schema_extra={"widget": "place", "when": {"by": ["beside"]}}
+    )
+    guide: str | None = Field(
+        default=None, title="Guide",
+        json_schema_extra=GUIDE | {"when": {"by": ["on curve", "crossing", "projected"]}},
+    )  # fmt: skip
+    fraction: float = Field(
+        default=1.0, title="Fraction of its length", ge=0, le=1,
+        json_schema_extra={"widget": "fraction", "when": {"by": ["on curve"]}},
+    )  # fmt: skip
+    second: str | None = Field(
+        default=None, title="Second curve", json_schema_extra=CURVE | {"when": {"by": ["crossing"]}}
+    )
+    near: PlaceOf | None = Field(
+        default=None, title="Nearest to", json_schema_extra=PLACE | {"when": {"by": ["crossing"]}},
+        description="which crossing is meant where there are several",
+    )  # fmt: skip
 
     def apply(self, model: Model, context: Context) -> Model:
-        return _with_guide(model, self.name, Point(coordinates(self.at, model.unit)))
+        return with_guide(model, self.name, Point(place(self._found(model))))
 
+    def _found(self, model: Model) -> Floats:
+        if self.by in ("at", "beside", "projected"):
+            return self._from_place(model)
+        if self.guide is None:
+            raise BadValue("no curve is named", remedy="choose a curve")
+        curve = model.curve(self.guide)
+        if self.by == "on curve":
+            return np.asarray(curve.at(np.array([self.fraction]))[0])
+        if self.second is None:
+            raise BadValue("no second curve is named", remedy="choose the curve that crosses the first")
+        return self._crossing(model, curve, model.curve(self.second))
 
-class LineStep(_ShapeStep):
-    """Draw a straight line between two places."""
+    def _from_place(self, model: Model) -> Floats:
+        if self.at is None:
+            raise BadValue("no place is given", remedy="give coordinates or a guide point")
+        at = self.place(model, self.at)
+        if self.by == "beside":
+            if self.shift is None:
+                raise BadValue("no shift is given", remedy="give how far it lies in x, y and z")
+            return np.asarray(at + np.array(coordinates(self.shift, model.unit)))
+        if self.by == "projected":
+            guide = model.guides.get(self.guide or "")
+            if guide is None:
+                raise unknown_guide(model.guides, self.guide or "")
+            return onto(guide, at)
+        return at
 
-    kind: Literal["line"] = "line"
-    verb: ClassVar[str] = "Line"
-    key: ClassVar[str] = "L"
-    sentence: ClassVar[str] = "Line {name} from {start} to {end}"
-    name: GuideName = Field(title="Name")
-    start: Coordinates = Field(title="From", json_schema_extra={"widget": "place"})
-    end: Coordinates = Field(title="To", json_schema_extra={"widget": "place"})
-
-    def apply(self, model: Model, context: Context) -> Model:
-        ends = [np.array(coordinates(p, model.unit)) for p in (self.start, self.end)]
-        return _with_guide(model, self.name, line(*ends))
-
-
-class ArcStep(_ShapeStep):
-    """Draw the arc through three places."""
-
-    kind: Literal["arc"] = "arc"
-    verb: ClassVar[str] = "Arc"
-    key: ClassVar[str] = "A"
-    sentence: ClassVar[str] = "Arc {name} from {start} through {through} to {end}"
-    name: GuideName = Field(title="Name")
-    start: Coordinates = Field(title="From", json_schema_extra={"widget": "place"})
-    through: Coordinates = Field(title="Through", json_schema_extra={"widget": "place"})
-    end: Coordinates = Field(title="To", json_schema_extra={"widget": "place"})
-
-    def apply(self, model: Model, context: Context) -> Model:
-        three = [coordinates(p, model.unit) for p in (self.start, self.through, self.end)]
-        return _with_guide(model, self.name, arc_through(*three))
-
-
-class CircleStep(_ShapeStep):
-    """Draw a circle, or a part of it between two angles."""
-
-    kind: Literal["circle"] = "circle"
-    verb: ClassVar[str] = "Circle"
-    key: ClassVar[str] = "C"
-    sentence: ClassVar[str] = "Circle {name} around {centre} with radius {radius}"
-    name: GuideName = Field(title="Name")
-    centre: Coordinates = Field(title="Centre", json_schema_extra={"widget": "place"})
-    radius: Length = Field(title="Radius", json_schema_extra={"widget": "length"})
-    from_angle: float = Field(default=0.0, title="From angle", json_schema_extra={"unit": "°"})
-    to_angle: float = Field(default=360.0, title="To angle", json_schema_extra={"unit": "°"})
-
-    def apply(self, model: Model, context: Context) -> Model:
-        radius = self.sizes(model, self.radius, "radius")
-        angles = math.radians(self.from_angle), math.radians(self.to_angle)
-        arc = Arc(coordinates(self.centre, model.unit), radius, *angles)
-        return _with_guide(model, self.name, arc)
+    def _crossing(self, model: Model, first: Curve, second: Curve) -> Floats:
+        near = SAME_PLACE * max(first.length, second.length)
+        places = first.at(curve_crossings(first, second, near)[0])
+        if self.near is None:
+            if len(places) > 1:
+                shown = "; ".join(", ".join(f"{v:.4g}" for v in xyz) for xyz in places[:4])
+                raise BadValue(
+                    f"“{self.guide}” and “{self.second}” cross {len(places)} times",
+                    remedy=f"say near which of {shown}",
+                )
+            return np.asarray(places[0])
+        wish = self.place(model, self.near)
+        return np.asarray(places[np.argmin(np.linalg.norm(places - wish, axis=1))])

@@ -20,7 +20,7 @@ STAGES: tuple[Stage, ...] = ("Shape", "Blocks", "Spacing", "Smooth", "Check", "H
 GuideName: TypeAlias = Annotated[
     str,
     Field(
-        pattern=r"^[A-Za-z][A-Za-z0-9_.-]{0,31}$",
+        pattern=r"^[A-Za-z][A-Za-z0-9_.-]{0,63}$",
         description="letters, digits, _ . and -, without spaces, beginning with a letter",
     ),
 ]
@@ -28,9 +28,14 @@ GuideName: TypeAlias = Annotated[
 
 @dataclass(frozen=True)
 class Context:
-    """What a step may ask for besides the model: the bytes of a geometry file by its name."""
+    """What a step may ask for besides the model: geometry files by their names.
+
+    ``read_file`` gives a file's bytes; ``read_geometry`` what `geometry_file.read` makes of them, which
+    may come from a cache.
+    """
 
     read_file: Callable[[str], bytes]
+    read_geometry: Callable[[str], bytes]
 
 
 class Step(Strict):
@@ -41,6 +46,8 @@ class Step(Strict):
     verb: ClassVar[str]
     key: ClassVar[str]
     sentence: ClassVar[str]
+    #: Under which heading the verb stands among those of its stage.
+    family: ClassVar[str] = ""
 
     id: str = Field(pattern=r"^[A-Za-z0-9_-]{1,32}$")
 

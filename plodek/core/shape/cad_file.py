@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from plodek.core.errors import BadFile, PlodekError
-from plodek.core.shape.nurbs import Net, NurbsCurve
+from plodek.core.shape.nurbs import Net, Nurbs, NurbsCurve
 from plodek.core.shape.packed import pack
 from plodek.core.shape.patch import patch_of
 from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
@@ -65,7 +65,7 @@ def face_of(tree: dict[str, Any], scale: float, key: str, curves: dict[int, Nurb
             edges.append(
                 TrimEdge(
                     f"{key}:{number}",
-                    curve_of(edge["trace"], 1.0),
+                    _form(edge["trace"], 1.0),
                     edge["forward"],
                     curves.get(number),
                     edge["seam"],
@@ -78,6 +78,10 @@ def face_of(tree: dict[str, Any], scale: float, key: str, curves: dict[int, Nurb
 def curve_of(tree: dict[str, Any], scale: float) -> NurbsCurve:
     """Make a curve of what the kernel has read, ``scale`` project units to the millimetre."""
     return NurbsCurve(Net(tree["degree"], tree["knots"]), tree["poles"] * scale, tree["weights"])
+
+
+def _form(tree: dict[str, Any], scale: float) -> Nurbs:
+    return Nurbs(Net(tree["degree"], tree["knots"]), tree["poles"] * scale, tree["weights"])
 
 
 def _look(data: bytes, kind: CadKind, name: str) -> None:
@@ -151,7 +155,7 @@ def _run(what: str, kind: CadKind, source: Path, target: Path, name: str, tell: 
         )
 
 
-def packed_curve(curve: NurbsCurve, scale: float) -> dict[str, Any]:
+def packed_curve(curve: Nurbs, scale: float) -> dict[str, Any]:
     """Give a curve as the kernel takes it, ``scale`` millimetres to the project unit."""
     return {
         "degree": curve.net.degree,

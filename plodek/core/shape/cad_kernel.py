@@ -428,7 +428,6 @@ def write(kind: str, tree: dict[str, Any], target: str) -> None:
     for curve in tree["curves"]:
         edge = BRepBuilderAPI_MakeEdge(_made_curve(curve["curve"])).Edge()
         builder.Add(whole, edge)
-        named.append((curve["name"], edge))
     for point in tree["points"]:
         x, y, z = point["xyz"]
         builder.Add(whole, BRepBuilderAPI_MakeVertex(gp_Pnt(x, y, z)).Vertex())
@@ -439,29 +438,26 @@ def write(kind: str, tree: dict[str, Any], target: str) -> None:
         iges.ComputeModel()
         done = iges.Write(target)
     else:
-        done = _write_step(whole, named, unit, target)
+        done = _write_step(whole, named, [c["name"] for c in tree["curves"]], unit, target)
     if not done:
         raise Unreadable("the CAD kernel could not write it", "write fewer guides, to find the one at fault")
 
 
-def _write_step(whole: Any, named: list[tuple[str, Any]], unit: str, target: str) -> bool:
+def _write_step(whole: Any, named: list[tuple[str, Any]], free: list[str], unit: str, target: str) -> bool:
     writer = STEPControl_Writer()
     Interface_Static.SetCVal_s("write.step.unit", {"IN": "INCH"}.get(unit, unit))
     writer.Transfer(whole, STEPControl_AsIs)
     finder = writer.WS().TransferWriter().FinderProcess()
-    left = []
     for name, shape in named:
         item = STEPConstruct.FindEntity_s(finder, shape)
         if item is not None:
             item.SetName(TCollection_HAsciiString(name))
-        else:
-            left.append(name)
     # Free curves are not found by their shapes: they stand in a set of their own, in their order.
     model = writer.Model()
     entities = (model.Value(n) for n in range(1, model.NbEntities() + 1))
     sets = [entity for entity in entities if isinstance(entity, StepShape_GeometricSet)]
     items = [one.ElementsValue(n).Value() for one in sets for n in range(1, one.NbElements() + 1)]
-    for name, item in zip(left, [i for i in items if isinstance(i, StepGeom_Curve)], strict=False):
+    for name, item in zip(free, [i for i in items if isinstance(i, StepGeom_Curve)], strict=False):
         item.SetName(TCollection_HAsciiString(name))
     return bool(writer.Write(target) == IFSelect_RetDone)
 

@@ -186,7 +186,7 @@ def surface_crossings(a: SmoothSurface, b: SmoothSurface) -> list[CrossingCurve]
 
 def plane_section(surface: SmoothSurface, at: Floats, normal: Floats) -> list[CrossingCurve]:
     """Give the curves in which the plane through ``at`` across ``normal`` cuts a surface."""
-    drawn_at = surface.facets().xyz
+    drawn_at = surface.facets.xyz
     frame = frame_of(normal)
     middle = 0.5 * (drawn_at.min(axis=0) + drawn_at.max(axis=0))
     reach = 2 * float(np.linalg.norm(np.ptp(drawn_at, axis=0))) + 1e-12
@@ -321,7 +321,7 @@ def refuse_self_crossing(curve: Curve, name: str) -> None:
     from shapely import LineString, Polygon
     from shapely.validation import explain_validity
 
-    places = drawn(curve, 2000)
+    places = drawn(curve, 0.5)
     if not curve.closed or np.ptp(places[:, 2]) > 1e-9 * np.max(np.ptp(places, axis=0)):
         return
     if LineString(places[:, :2]).is_simple:

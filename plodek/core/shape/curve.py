@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from functools import cached_property
 from typing import TypeAlias
 
 import numpy as np
@@ -53,6 +54,11 @@ class Curve(ABC):
         """Give one over the radius of curvature (n,), 0 where straight, at the fractions ``s`` (n,)."""
         return np.asarray(np.linalg.norm(self.derivatives(s)[2], axis=1) / self.length**2)
 
+    @cached_property
+    def drawing(self) -> Floats:
+        """Places (n, 3) that draw the curve."""
+        return drawn(self)
+
     def start(self) -> Floats:
         """Give the place (3,) where the curve begins."""
         return np.asarray(self.at(np.zeros(1))[0])
@@ -69,9 +75,14 @@ def wrapped(s: Floats, closed: bool) -> Floats:
     return np.clip(s, 0.0, 1.0)
 
 
-def drawn(curve: Curve, most: int = 400) -> Floats:
-    """Give places (n, 3) that draw the curve: even steps plus its sharp corners."""
-    straight = float(np.max(curve.curvature(np.linspace(0.01, 0.99, 25)))) == 0.0
-    even = np.array([0.0, 1.0]) if straight else np.linspace(0.0, 1.0, most + 1)
+def drawn(curve: Curve, turn: float = 2.0) -> Floats:
+    """Give places (n, 3) that draw the curve, with at most about ``turn`` degrees from piece to piece."""
+    s = np.linspace(0.0, 1.0, 129)
+    bend = curve.curvature(np.clip(s, 1e-9, 1 - 1e-9)) * curve.length
+    weight = np.concatenate([[0.0], np.cumsum(0.5 * (bend[1:] + bend[:-1]) * np.diff(s))])
+    count = int(np.clip(np.ceil(np.degrees(weight[-1]) / turn), 1, 2000))
+    # Steps as even as the turning allows, and never longer than a 32nd of a bent curve.
+    even = np.interp(np.linspace(0.0, weight[-1], count + 1), weight, s) if weight[-1] > 1e-9 else s[[0, -1]]
+    bent = np.linspace(0.0, 1.0, 33) if weight[-1] > 1e-9 else s[[0, -1]]
     inner = curve.corners[(curve.corners > 0) & (curve.corners < 1)]
-    return curve.at(np.union1d(even, inner))
+    return curve.at(np.unique(np.concatenate([even, bent, inner])))

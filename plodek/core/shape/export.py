@@ -46,7 +46,7 @@ def step(guides: Mapping[str, Guide], unit: str) -> bytes:
         if isinstance(guide, Point):
             points.append({"name": name, "xyz": [v * scale for v in guide.xyz]})
         elif isinstance(guide, Curve):
-            curve = cad_file.packed_curve(nurbs_of(guide), scale)
+            curve = cad_file.packed_curve(nurbs_of(guide).form, scale)
             curves.append({"name": name, "curve": curve})
         else:
             assert isinstance(guide, SmoothSurface)
@@ -61,7 +61,7 @@ def stl(guides: Mapping[str, Guide], unit: str, target: str) -> bytes:
         if isinstance(guide, Triangulated):
             surfaces.append((name, guide))
         elif isinstance(guide, Surface):
-            drawn = guide.facets()
+            drawn = guide.facets
             size = float(np.max(np.ptp(drawn.xyz, axis=0)))
             surfaces.append((name, Triangulated(*weld(drawn.xyz, drawn.triangles, 1e-9 * size))))
     if not surfaces:
@@ -155,10 +155,10 @@ def _faces(surface: SmoothSurface, scale: float) -> list[dict[str, Any]]:
 def _turned(surface: GeneratedSurface, scale: float) -> dict[str, Any] | None:
     """Give what a curve turned about an axis makes, exactly; None for other surfaces."""
     if isinstance(surface, Turned):
-        curve = nurbs_of(surface.meridian())
+        curve = nurbs_of(surface.meridian()).form
         origin, axis, turn = surface.origin, surface.frame[2], surface.turn
     elif isinstance(surface, Revolved):
-        curve = nurbs_of(surface.curve)
+        curve = nurbs_of(surface.curve).form
         origin, axis, turn = surface.origin, surface.axis, surface.turn
         if turn < 0:
             axis, turn = -axis, -turn

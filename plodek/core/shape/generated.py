@@ -73,7 +73,7 @@ class GeneratedSurface(SmoothSurface):
                     found.append(Border("", SideCurve(self, axis, end)))
         return tuple(found)
 
-    def facets(self) -> Facets:
+    def _facets(self) -> Facets:
         """Give triangles over lines that are as close as the surface is bent."""
         lines = [self._lines(axis) for axis in (0, 1)]
         uv = np.stack(np.meshgrid(*lines, indexing="ij"), -1).reshape(-1, 2)

@@ -10,7 +10,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
-from plodek.core.shape.curve import Curve, drawn
+from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, Point
 from plodek.core.shape.surface import SmoothSurface, Surface
 
@@ -133,8 +133,8 @@ def _all_onto(guide: Guide, xyz: Floats) -> Floats:
 def places_of(guide: Guide) -> Floats:
     """Give places (n, 3) all over a guide."""
     if isinstance(guide, Surface):
-        return guide.facets().xyz
-    return drawn(guide) if isinstance(guide, Curve) else np.array([guide.xyz])
+        return guide.facets.xyz
+    return guide.drawing if isinstance(guide, Curve) else np.array([guide.xyz])
 
 
 def _angle(targets: Sequence[Target]) -> Measured:
@@ -179,7 +179,7 @@ def _area(targets: Sequence[Target]) -> Measured:
         raise BadValue(f"“{wrong.name}” is a {_kind(wrong)}, which has no area", remedy="choose surfaces")
     each = [(t.name, s.area, 2) for t, s in zip(targets, surfaces, strict=True)]
     total = [("all", sum(s.area for s in surfaces), 2)] if len(surfaces) > 1 else []
-    return Measured((*each, *total), surfaces[0].facets().xyz.mean(axis=0)[None, :])
+    return Measured((*each, *total), surfaces[0].facets.xyz.mean(axis=0)[None, :])
 
 
 def _radius(targets: Sequence[Target]) -> Measured:

@@ -130,7 +130,7 @@ def sew(surfaces: Mapping[str, Surface], tolerance: float) -> tuple[dict[str, Su
 
 
 def _size(surfaces: Mapping[str, Surface]) -> float:
-    places = [surface.facets().xyz for surface in surfaces.values()]
+    places = [surface.facets.xyz for surface in surfaces.values()]
     return float(np.linalg.norm(np.ptp(np.concatenate(places), axis=0))) if places else 0.0
 
 
@@ -240,7 +240,7 @@ def _pairs(free: list[_Piece], tolerance: float) -> tuple[dict[tuple[str, int, s
 def _doubled(surfaces: Mapping[str, Surface], near: float) -> list[tuple[str, str]]:
     """Find pairs of surfaces that lie on each other."""
     names = list(surfaces)
-    places = {n: surfaces[n].facets().xyz for n in names}
+    places = {n: surfaces[n].facets.xyz for n in names}
     boxes = np.array([[*p.min(axis=0), *p.max(axis=0)] for p in places.values()]).reshape(-1, 6)
     if len(names) < 2:
         return []

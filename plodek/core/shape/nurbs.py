@@ -50,8 +50,8 @@ def sharp_breaks(net: Net, breaks: Floats) -> Floats:
     return breaks[repeats >= net.degree]
 
 
-class NurbsCurve(ParametricCurve):
-    """The curve of poles (n, 3) with weights (n,) over a knot vector.
+class Nurbs:
+    """Poles (n, 3) with weights (n,) over a knot vector, addressed by its own parameter.
 
     Raises BadValue where their numbers do not fit, or a weight is not positive.
     """
@@ -66,51 +66,50 @@ class NurbsCurve(ParametricCurve):
             raise BadValue("a weight of the curve is not positive", remedy="export the curve anew")
         self.net, self.poles, self.weights = net, poles, weights
         weighted = np.column_stack([poles * weights[:, None], weights])
-        self._powers, self._breaks = _powers(net, weighted)
-        ends = self._breaks[[0, -1]]
-        sharp = self._truly_sharp(sharp_breaks(net, self._breaks)[1:-1])
-        places = self._jet(ends)[0]
-        size = float(np.max(np.ptp(poles, axis=0)))
-        closed = bool(np.linalg.norm(places[1] - places[0]) <= 1e-9 * size) and len(poles) > 2
-        if closed:
-            start = [ends[0]] if self._turns(ends[1], ends[0]) else []
-            corners = np.array([*start, *sharp])
-        else:
-            corners = np.array([ends[0], *sharp, ends[1]])
-        super().__init__(self._breaks, closed=closed, sharp=corners, points=poles)
+        self._powers, self.breaks = _powers(net, weighted)
 
     @property
     def ends(self) -> tuple[float, float]:
         """The first and the last parameter."""
-        return float(self._breaks[0]), float(self._breaks[-1])
+        return float(self.breaks[0]), float(self.breaks[-1])
 
-    def by_parameter(self, u: Floats) -> Jet:
-        """Give place and derivatives (n, 3) at the curve's own parameters ``u`` (n,)."""
-        return self._jet(u)
-
-    def _turns(self, before: float, after: float) -> bool:
-        first = self._jet_of(np.array([before]), -1)[1][0], self._jet_of(np.array([after]), 0)[1][0]
-        cosine = first[0] @ first[1] / (np.linalg.norm(first[0]) * np.linalg.norm(first[1]))
-        return bool(cosine < np.cos(np.radians(1e-3)))
-
-    def _truly_sharp(self, breaks: Floats) -> list[float]:
-        return [float(b) for b in breaks if self._turns(b, b)]
-
-    def _jet(self, u: Floats) -> Jet:
-        return self._jet_of(u, 0)
-
-    def _jet_of(self, u: Floats, side: int) -> Jet:
-        way = "left" if side < 0 else "right"
-        span = np.clip(np.searchsorted(self._breaks, u, side=way) - 1, 0, len(self._breaks) - 2)  # type: ignore[call-overload]
-        width = (self._breaks[span + 1] - self._breaks[span])[:, None]
-        t = (u - self._breaks[span])[:, None] / width
+    def jet(self, u: Floats, *, before: bool = False) -> Jet:
+        """Give place and derivatives (n, 3) at parameters ``u`` (n,); at a break those after or before it."""
+        span = np.searchsorted(self.breaks, u, side="left" if before else "right") - 1
+        span = np.clip(span, 0, len(self.breaks) - 2)
+        width = (self.breaks[span + 1] - self.breaks[span])[:, None]
+        t = (u - self.breaks[span])[:, None] / width
         value, first, second = (np.zeros((len(u), 4)) for _ in range(3))
         for power in self._powers:
-            c = power[span]
             second = second * t + 2 * first
             first = first * t + value
-            value = value * t + c
+            value = value * t + power[span]
         return _projected(value, first / width, second / width**2)
+
+    def turns(self, before: float, after: float) -> bool:
+        """Say whether the direction just before one parameter differs from that just after another."""
+        a = self.jet(np.array([before]), before=True)[1][0]
+        b = self.jet(np.array([after]))[1][0]
+        return bool(a @ b < np.cos(np.radians(1e-3)) * np.linalg.norm(a) * np.linalg.norm(b))
+
+
+class NurbsCurve(ParametricCurve):
+    """A NURBS curve as a guide. Raises BadValue as `Nurbs` does."""
+
+    def __init__(self, net: Net, poles: Floats, weights: Floats) -> None:
+        form = Nurbs(net, poles, weights)
+        self.form = form
+        low, high = form.ends
+        sharp = [float(b) for b in sharp_breaks(net, form.breaks)[1:-1] if form.turns(b, b)]
+        places = form.jet(np.array([low, high]))[0]
+        size = float(np.max(np.ptp(poles, axis=0)))
+        closed = bool(np.linalg.norm(places[1] - places[0]) <= 1e-9 * size) and len(poles) > 2
+        start = [low] if not closed or form.turns(high, low) else []
+        corners = [*start, *sharp] if closed else [low, *sharp, high]
+        super().__init__(form.breaks, closed=closed, sharp=np.array(corners), points=poles)
+
+    def _jet(self, u: Floats) -> Jet:
+        return self.form.jet(u)
 
 
 def _projected(value: Floats, first: Floats, second: Floats) -> Jet:

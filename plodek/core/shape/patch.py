@@ -56,7 +56,7 @@ class _OwnParameters(NurbsCurve):
 
     def derivatives(self, s: Floats) -> Jet:
         """Give place, first and second derivative by the curve's own parameters."""
-        return self.by_parameter(s)
+        return self.form.jet(s)
 
 
 def patch_of(tree: dict[str, Any], scale: float) -> Patch:

@@ -1,4 +1,7 @@
-"""Reading point text: a place per row, x y or x y z, parted by blanks, commas, semicolons or tabs."""
+"""Reading point text: a place per row, x y or x y z, parted by blanks, commas, semicolons or tabs.
+
+An empty row begins another section; a row of words at the beginning of a section is its title.
+"""
 
 from __future__ import annotations
 
@@ -18,15 +21,15 @@ _NAMED_ROWS = 5
 
 
 @dataclass(frozen=True)
-class PointText:
-    """What a point file holds: its ``title`` ("" where there is none) and its points (n, 3)."""
+class Section:
+    """A section of a point file: its ``title`` ("" where there is none) and its points (n, 3)."""
 
     title: str
     points: Floats
     closed: bool
 
 
-def read(data: bytes, name: str = "the file") -> PointText:
+def read(data: bytes, name: str = "the file") -> list[Section]:
     """Read point text; ``closed`` says that the last place repeats the first, which is then dropped.
 
     Raises BadFile, naming every bad row by its line number; nothing is half read.
@@ -43,23 +46,37 @@ def read(data: bytes, name: str = "the file") -> PointText:
         raise BadFile(
             "it is not text", where=name, remedy="save the points as plain text, one place per row"
         ) from error
-    title = ""
-    rows: list[list[float]] = []
+    sections, bad, width = _parsed(lines)
+    if bad:
+        raise _bad_rows(bad, width, name)
+    if not sections:
+        raise BadFile("it holds 0 points", where=name, remedy="a curve needs two points or more")
+    return [_checked(title, rows, name) for title, rows in sections]
+
+
+def _parsed(
+    lines: list[str],
+) -> tuple[list[tuple[str, list[list[float]]]], list[tuple[int, str]], int]:
+    """Give the sections that hold rows, the bad rows by their number, and how many numbers a row has."""
+    found: list[tuple[str, list[list[float]]]] = [("", [])]
     bad: list[tuple[int, str]] = []
+    width = 0
     for number, line in enumerate(lines, 1):
         text = line.strip()
-        if not text or text.startswith(_COMMENT):
+        if text.startswith(_COMMENT):
             continue
+        title, rows = found[-1]
         values = _numbers(text)
-        if values is None and not rows and not bad and not title and not _has_number(text):
-            title = text
-        elif values is None or len(values) not in (2, 3) or (rows and len(values) != len(rows[0])):
+        if not text:
+            found += [("", [])] if rows else []
+        elif values is None and not rows and not bad and not title and not _has_number(text):
+            found[-1] = (text, rows)
+        elif values is None or len(values) not in (2, 3) or (width and len(values) != width):
             bad.append((number, text))
         else:
+            width = len(values)
             rows.append(values)
-    if bad:
-        raise _bad_rows(bad, len(rows[0]) if rows else 0, name)
-    return _checked(title, rows, name)
+    return [(title, rows) for title, rows in found if rows], bad, width
 
 
 def _numbers(text: str) -> list[float] | None:
@@ -87,9 +104,11 @@ def _bad_rows(bad: list[tuple[int, str]], width: int, name: str) -> BadFile:
     )
 
 
-def _checked(title: str, rows: list[list[float]], name: str) -> PointText:
+def _checked(title: str, rows: list[list[float]], name: str) -> Section:
     if len(rows) < 2:
-        raise BadFile(f"it holds {len(rows)} points", where=name, remedy="a curve needs two points or more")
+        which = f"its section “{title}” holds" if title else "a section of it holds"
+        words = "1 point" if len(rows) == 1 else f"{len(rows)} points"
+        raise BadFile(f"{which} {words}", where=name, remedy="a curve needs two points or more")
     points = np.zeros((len(rows), 3))
     points[:, : len(rows[0])] = rows
     size = float(np.max(np.ptp(points, axis=0)))
@@ -104,4 +123,4 @@ def _checked(title: str, rows: list[list[float]], name: str) -> PointText:
             where=name,
             remedy="take out one of the two rows; nothing was read",
         )
-    return PointText(title, points, closed)
+    return Section(title, points, closed)

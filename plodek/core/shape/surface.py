@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -67,8 +68,13 @@ class Surface(ABC):
     def borders(self) -> tuple[Border, ...]:
         """The pieces of the boundary; seams and poles are none."""
 
-    @abstractmethod
+    @cached_property
     def facets(self) -> Facets:
+        """Triangles that draw the surface."""
+        return self._facets()
+
+    @abstractmethod
+    def _facets(self) -> Facets:
         """Give triangles that draw the surface."""
 
     def with_borders(self, borders: tuple[Border, ...]) -> Surface:

@@ -9,9 +9,10 @@ from functools import cached_property
 
 import numba
 import numpy as np
+import trimesh
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
-from plodek.core.errors import BadValue
+from plodek.core.errors import BadValue, NothingFound
 from plodek.core.shape.polyline import Polyline
 from plodek.core.shape.surface import Border, Facets, Surface
 
@@ -111,6 +112,25 @@ class Triangulated(Surface):
         cosine = dot(self.normals[sides[:, 0]], self.normals[sides[:, 1]])
         return self._lines(edges[free | (cosine < np.cos(np.radians(angle)))])
 
+    def section(self, at: Floats, normal: Floats) -> list[Polyline]:
+        """Give the lines in which the plane through ``at`` across ``normal`` cuts the triangles.
+
+        Raises NothingFound where it misses them.
+        """
+        mesh = trimesh.Trimesh(self.xyz, self.triangles, process=False)
+        path = mesh.section(plane_origin=at, plane_normal=normal)
+        lines = [] if path is None else path.discrete
+        found = []
+        for line in lines:
+            closed = len(line) > 3 and bool(np.linalg.norm(line[0] - line[-1]) <= 1e-12 * mesh.scale)
+            points = line[:-1] if closed else line
+            kept = np.append(True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 0)
+            if np.sum(kept) > 1:
+                found.append(Polyline(points[kept], closed=closed))
+        if not found:
+            raise NothingFound("the plane does not cut the surface", remedy="move the plane")
+        return sorted(found, key=lambda curve: -curve.length)
+
     def _lines(self, edges: Ints) -> list[Polyline]:
         if not len(edges):
             return []
@@ -127,7 +147,7 @@ class Triangulated(Surface):
         xyz, triangles = weld(self.xyz, self.triangles, tolerance)
         return Triangulated(xyz, triangles)
 
-    def facets(self) -> Facets:
+    def _facets(self) -> Facets:
         """Give the triangles themselves, each with its own places, so that it is shaded flat."""
         count = len(self.triangles)
         index = np.arange(3 * count).reshape(-1, 3)

@@ -14,7 +14,7 @@ from scipy.optimize import brentq
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.shape.closest import CurveSearch, SurfaceJet, SurfaceSearch
 from plodek.core.shape.curve import Curve, Jet
-from plodek.core.shape.nurbs import NurbsCurve
+from plodek.core.shape.nurbs import Nurbs
 from plodek.core.shape.patch import Patch
 from plodek.core.shape.surface import Border, Facets, SmoothSurface
 
@@ -32,7 +32,7 @@ class TrimEdge:
     """
 
     key: str
-    trace: NurbsCurve
+    trace: Nurbs
     forward: bool
     curve: Curve | None
     seam: bool = False
@@ -68,7 +68,7 @@ class TrimmedFace(SmoothSurface):
         found = [False, False]
         for edge in self._trims:
             if edge.seam:
-                place = edge.trace.points
+                place = edge.trace.poles
                 along_v = np.ptp(place[:, 0]) <= np.ptp(place[:, 1]) * 1e-9
                 found[0 if along_v else 1] = True
         return found[0], found[1]
@@ -121,7 +121,7 @@ class TrimmedFace(SmoothSurface):
             low, high = edge.trace.ends
             way = 1.0 if edge.forward else -1.0
             part = t[here] - n if edge.forward else 1 - (t[here] - n)
-            place, first, second = edge.trace.by_parameter(low + part * (high - low))
+            place, first, second = edge.trace.jet(low + part * (high - low))
             found[0][here] = place
             found[1][here] = way * (high - low) * first
             found[2][here] = (high - low) ** 2 * second
@@ -266,7 +266,7 @@ class TrimmedFace(SmoothSurface):
             Border(edge.key, edge.curve) for edge in self._trims if not edge.seam and edge.curve is not None
         )
 
-    def facets(self) -> Facets:
+    def _facets(self) -> Facets:
         """Give the triangles that came with the face."""
         if self.drawn is None:
             raise RuntimeError("the face was made without facets")

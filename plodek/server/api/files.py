@@ -1,4 +1,4 @@
-"""Geometry files: uploaded, read at once, and refused with the bad rows named."""
+"""Geometry files: uploaded, read, and refused with a sentence that says what is wrong."""
 
 from __future__ import annotations
 
@@ -7,8 +7,11 @@ from apiflask import APIBlueprint
 from flask import request
 from pydantic import BaseModel, Field
 
-from plodek.core.shape import point_file
-from plodek.server.api.messages import FileOut
+from plodek.core.shape import geometry_file, point_file
+from plodek.server.api.jobs import job_out
+from plodek.server.api.messages import FileOut, JobOut
+from plodek.server.api.presenting import engine
+from plodek.server.jobs import work
 from plodek.server.store import projects
 
 blueprint = APIBlueprint("files", __name__)
@@ -27,13 +30,50 @@ def add_file(project: int, query_data: FileQuery) -> FileOut:
     """Store a point file, the body of the request, once it has been read without an error."""
     found = projects.get(project)
     data = request.get_data(cache=False)
-    text = point_file.read(data, query_data.name)
+    geometry_file.refuse_foreign(data, query_data.name)
+    sections = point_file.read(data, query_data.name)
+    return _points_out(projects.add_file(found, query_data.name, data), sections)
+
+
+@blueprint.post("/projects/<int:project>/geometry")
+@blueprint.input(FileQuery, location="query")
+@blueprint.output(JobOut, status_code=202)
+def add_geometry(project: int, query_data: FileQuery) -> JobOut:
+    """Read a CAD, STL, OBJ or DXF file, the body of the request, as a job; it is stored once it was read."""
+    found = projects.get(project)
+    data = request.get_data(cache=False)
+    geometry_file.refuse_foreign(data, query_data.name)
+    job = work.ask_with(found, "read", {"name": query_data.name}, data)
+    return job_out(job)
+
+
+@blueprint.get("/projects/<int:project>/files/<name>")
+@blueprint.output(FileOut)
+def get_file(project: int, name: str) -> FileOut:
+    """Tell what a stored file holds."""
+    found = projects.get(project)
+    data = projects.read_file(found, name)
+    if geometry_file.kind_of(name) == "points":
+        return _points_out(name, point_file.read(data, name))
+    return FileOut(**work.file_facts(name, engine().geometry(data, name)))
+
+
+def _points_out(name: str, sections: list[point_file.Section]) -> FileOut:
+    points = np.concatenate([section.points for section in sections])
+    first = sections[0]
+    gap = 0.0 if first.closed else float(np.linalg.norm(first.points[-1] - first.points[0]))
+    counts = {"sections": len(sections)} if len(sections) > 1 else {}
     return FileOut(
-        name=projects.add_file(found, query_data.name, data),
-        title=text.title,
-        points=len(text.points),
-        closed=text.closed,
-        gap=0.0 if text.closed else float(np.linalg.norm(text.points[-1] - text.points[0])),
-        low=text.points.min(axis=0).tolist(),
-        high=text.points.max(axis=0).tolist(),
+        name=name,
+        kind="points",
+        unit="",
+        file_unit="",
+        counts=counts | {"points": len(points)},
+        names=[section.title for section in sections if section.title],
+        left_out=[],
+        title=first.title,
+        closed=first.closed,
+        gap=gap,
+        low=points.min(axis=0).tolist(),
+        high=points.max(axis=0).tolist(),
     )

@@ -7,7 +7,6 @@ plane grid, or the outer faces of one in space.
 
 from __future__ import annotations
 
-import json
 from typing import Any, cast
 
 import numpy as np
@@ -23,20 +22,20 @@ from plodek.core.recipe.build import plane_grid, sides_by_origin
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.spacing_steps import Count, Space
-from plodek.core.shape.curve import Curve, drawn
-from plodek.core.shape.guide import Point
+from plodek.server.api.guide_pictures import guides_out
 from plodek.server.api.messages import (
     BlockOut,
     CellOut,
     CornerOut,
     EdgeOut,
     Effect,
-    GuideOut,
+    GroupOut,
     ModelOut,
     PatchOut,
     StepState,
     TierOut,
 )
+from plodek.server.api.packing import packed
 
 _CURVED = np.linspace(0.0, 1.0, 33)
 _STRAIGHT = np.array([0.0, 1.0])
@@ -53,7 +52,11 @@ def model_out(evaluation: Evaluation) -> ModelOut:
     return ModelOut(
         unit=model.unit,
         steps=_steps(evaluation),
-        guides=[_guide(name, guide) for name, guide in model.guides.items()],
+        guides=guides_out(evaluation),
+        groups=[
+            GroupOut(name=name, colour=group.colour, members=list(group.members))
+            for name, group in model.groups.items()
+        ],
         corners=[
             CornerOut(
                 id=c, label=layout.labels[c], xyz=list(k.xyz), sign=k.sign, guide=k.guide, fraction=k.fraction
@@ -98,7 +101,8 @@ def _steps(evaluation: Evaluation) -> list[StepState]:
         tiers = {e: t.label for t in before.tiers for e in t.edges} if before.layout.blocks else {}
         named = _named(step.model_dump(mode="json"), labels, tiers)
         if evaluation.failed is None or number < evaluation.failed:
-            states.append(StepState(state="ok", labels=named))
+            report = list(evaluation.model.reports.get(step.id, ()))
+            states.append(StepState(state="ok", labels=named, report=report))
         elif number == evaluation.failed and evaluation.error is not None:
             error = evaluation.error
             states.append(StepState(state="error", title=error.title, error=str(error), labels=named))
@@ -123,26 +127,6 @@ def _named(value: Any, labels: dict[str, str], tiers: dict[Edge, str]) -> dict[s
     elif isinstance(value, str) and value in labels:
         found[value] = labels[value]
     return found
-
-
-def _guide(name: str, guide: Curve | Point) -> GuideOut:
-    if isinstance(guide, Point):
-        at = list(guide.xyz)
-        return GuideOut(
-            name=name, kind="point", length=0, closed=False, points=1, low=at, high=at, xyz=[at], corners=[]
-        )
-    xyz = drawn(guide)
-    return GuideOut(
-        name=name,
-        kind=type(guide).__name__.lower(),
-        length=guide.length,
-        closed=guide.closed,
-        points=len(guide.points),
-        low=xyz.min(axis=0).tolist(),
-        high=xyz.max(axis=0).tolist(),
-        xyz=xyz.tolist(),
-        corners=guide.corners.tolist(),
-    )
 
 
 def _edges(model: Model) -> list[EdgeOut]:
@@ -285,20 +269,6 @@ def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
 def finite(value: float) -> float:
     """JSON knows no infinity: a ratio over a cell without volume is told as 1e30."""
     return value if np.isfinite(value) else 1e30
-
-
-def packed(index: dict[str, Any], arrays: dict[str, np.ndarray[Any, Any]]) -> bytes:
-    """Pack arrays with a JSON index that says where each lies."""
-    places, parts, start = {}, [], 0
-    for name, array in arrays.items():
-        data = np.ascontiguousarray(array).tobytes()
-        places[name] = {"type": array.dtype.name, "start": start, "length": int(array.size)}
-        pad = -len(data) % 4
-        parts.append(data + b"\0" * pad)
-        start += len(data) + pad
-    head = json.dumps(index | {"arrays": places}).encode()
-    head += b" " * (-len(head) % 4)
-    return b"".join([np.uint32(len(head)).tobytes(), head, *parts])
 
 
 def grid_picture(

@@ -41,7 +41,7 @@ def download_recipe(project: int) -> Response:
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("recipe.json", json.dumps(recipe, indent=1, ensure_ascii=False))
-        for name in {step["file"] for step in recipe["steps"] if step["kind"] == "read"}:
+        for name in {step["file"] for step in recipe["steps"] if "file" in step}:
             archive.writestr(name, projects.read_file(found, name))
     packed.seek(0)
     return send_file(packed, as_attachment=True, download_name="recipe.zip")

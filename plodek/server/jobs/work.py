@@ -13,9 +13,10 @@ from pathlib import Path
 from typing import Any, cast
 
 from plodek.core.arrays import Floats
-from plodek.core.errors import NotReady, PlodekError
+from plodek.core.errors import Halted, NotReady, PlodekError
 from plodek.core.handoff.handoff import Format, hand_off
 from plodek.core.recipe import recipe as recipes
+from plodek.core.shape import geometry_file
 from plodek.core.smooth.smooth import Progress
 from plodek.server.api.pictures import plane_picture
 from plodek.server.engine import Engine
@@ -48,6 +49,13 @@ def ask(project: Project, kind: str, asked: dict[str, Any]) -> Job:
     )
     run(job.id)
     return cast(Job, Job.get_by_id(job.id))
+
+
+def ask_with(project: Project, kind: str, asked: dict[str, Any], data: bytes) -> Job:
+    """Put a job on the queue that works on bytes which are not the project's yet."""
+    upload = f"{uuid.uuid4().hex}.upload"
+    (data_folder() / "cache" / upload).write_bytes(data)
+    return ask(project, kind, asked | {"upload": upload})
 
 
 def picture_path(folder: Path, job: str) -> Path:
@@ -97,10 +105,14 @@ def run(job_id: str) -> None:
 
 def _run(job: Job) -> None:
     _mark(job, state="running")
-    work: dict[str, Callable[[Job], tuple[str, dict[str, Any]]]] = {"build": _build, "handoff": _handoff}
+    work: dict[str, Callable[[Job], tuple[str, dict[str, Any]]]] = {
+        "build": _build,
+        "handoff": _handoff,
+        "read": _read,
+    }
     try:
         state, result = work[job.kind](job)
-    except _Stopped:
+    except (_Stopped, Halted):
         state, result = "stopped", {}
     except PlodekError as error:
         state, result = "failed", {"error": str(error), "title": error.title}
@@ -191,6 +203,35 @@ class _Watch:
             raise _Stopped
         self.stopped = stop == STOP
         return not self.stopped
+
+
+def _read(job: Job) -> tuple[str, dict[str, Any]]:
+    """Read a geometry file, and store it with the project once it has been read."""
+    asked = json.loads(job.asked)
+    path = data_folder() / "cache" / asked["upload"]
+    try:
+        data = path.read_bytes()
+        packed = _engine().geometry(data, asked["name"], lambda share, words: _tell_read(job, share, words))
+        name = projects.add_file(projects.get(job.project_id), asked["name"], data)
+    finally:
+        path.unlink(missing_ok=True)
+    return "done", file_facts(name, packed)
+
+
+def _tell_read(job: Job, share: float, words: str) -> None:
+    _mark(job, progress=json.dumps({"share": share, "words": words}))
+    if Job.get_by_id(job.id).stop:
+        raise Halted("the reading was stopped")
+
+
+def file_facts(name: str, packed: bytes) -> dict[str, Any]:
+    """Tell what packed contents of a geometry file hold."""
+    found = geometry_file.summary(packed, name)
+    return {
+        "name": name, "kind": found.kind, "unit": found.unit, "file_unit": found.file_unit,
+        "counts": found.counts, "names": list(found.names), "left_out": list(found.left_out),
+        "title": "", "closed": False, "gap": 0.0, "low": list(found.low), "high": list(found.high),
+    }  # fmt: skip
 
 
 def _handoff(job: Job) -> tuple[str, dict[str, Any]]:

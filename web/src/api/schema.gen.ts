@@ -564,6 +564,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/unit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change the length unit: convert the numbers that are there, or keep them. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["UnitIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RecipeOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/grid": {
         parameters: {
             query?: never;
@@ -676,6 +736,64 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Draw the surfaces of a project. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description a picture */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -999,6 +1117,124 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/mending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Look for gaps between the surfaces, tiny edges and doubled surfaces. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MendOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/renames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a guide or group another name, in every step that names it. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["RenameIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RecipeOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/preview": {
         parameters: {
             query?: never;
@@ -1165,6 +1401,64 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/geometry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a CAD, STL, OBJ or DXF file, the body of the request, as a job; it is stored once it was read. */
+        post: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["JobOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/handoffs": {
         parameters: {
             query?: never;
@@ -1225,6 +1519,234 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/guides.stl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Write surfaces as STL. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                    guides?: string;
+                    unit?: ("m" | "cm" | "mm" | "in" | "ft") | null;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description an STL file */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "model/stl": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/guides.step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Write guides as STEP. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                    guides?: string;
+                    unit?: ("m" | "cm" | "mm" | "in" | "ft") | null;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description a STEP file */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "model/step": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell what a stored file holds. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FileOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure guides and places. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["MeasureIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MeasureOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/preview/grid": {
         parameters: {
             query?: never;
@@ -1235,6 +1757,66 @@ export interface paths {
         get?: never;
         put?: never;
         /** Draw the filled plane of steps that are tried. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["PreviewIn"];
+                };
+            };
+            responses: {
+                /** @description a picture */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/preview/shape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draw the surfaces that tried steps would add or change. */
         post: {
             parameters: {
                 query?: never;
@@ -1491,16 +2073,49 @@ export interface components {
             base: number;
         };
         /**
+         * UnitIn
+         * @description Another length unit, its meaning for the numbers that are there, and the revision it is based on.
+         */
+        UnitIn: {
+            /** Base */
+            base: number;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "m" | "cm" | "mm" | "in" | "ft";
+            /**
+             * Meaning
+             * @enum {string}
+             */
+            meaning: "convert" | "keep";
+        };
+        /**
          * FileOut
-         * @description A stored point file and what was read from it; ``gap`` is between its last point and its first.
+         * @description A stored geometry file and what was read from it; ``low`` and ``high`` are in its own numbers.
+         *
+         *     ``unit`` is that of its numbers as they were read, "" where the file does not say; ``file_unit`` is
+         *     what the file itself says. ``gap`` is between the last point and the first of a point file.
          */
         FileOut: {
             /** Name */
             name: string;
+            /** Kind */
+            kind: string;
+            /** Unit */
+            unit: string;
+            /** File Unit */
+            file_unit: string;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Names */
+            names: string[];
+            /** Left Out */
+            left_out: string[];
             /** Title */
             title: string;
-            /** Points */
-            points: number;
             /** Closed */
             closed: boolean;
             /** Gap */
@@ -1579,16 +2194,37 @@ export interface components {
             own: boolean;
         };
         /**
+         * GroupOut
+         * @description A group of guides with the name of its colour.
+         */
+        "ModelOut.GroupOut": {
+            /** Name */
+            name: string;
+            /** Colour */
+            colour: string;
+            /** Members */
+            members: string[];
+        };
+        /**
          * GuideOut
-         * @description A guide: its kind, size, and places that draw it.
+         * @description A guide: its kind and dimension, size, the step that made it, and places that draw it if a curve.
          */
         "ModelOut.GuideOut": {
             /** Name */
             name: string;
             /** Kind */
             kind: string;
+            /**
+             * Dim
+             * @enum {integer}
+             */
+            dim: 0 | 1 | 2;
+            /** Step */
+            step: string;
             /** Length */
             length: number;
+            /** Area */
+            area: number;
             /** Closed */
             closed: boolean;
             /** Points */
@@ -1645,6 +2281,11 @@ export interface components {
             labels: {
                 [key: string]: string;
             };
+            /**
+             * Report
+             * @default []
+             */
+            report: string[];
         };
         /**
          * TierOut
@@ -1685,6 +2326,8 @@ export interface components {
             steps: components["schemas"]["ModelOut.StepState"][];
             /** Guides */
             guides: components["schemas"]["ModelOut.GuideOut"][];
+            /** Groups */
+            groups: components["schemas"]["ModelOut.GroupOut"][];
             /** Corners */
             corners: components["schemas"]["ModelOut.CornerOut"][];
             /** Edges */
@@ -1779,6 +2422,60 @@ export interface components {
             keep: boolean;
         };
         /**
+         * FreeEdgeOut
+         * @description A piece of boundary that one surface has alone, with its largest gap to others.
+         */
+        "MendOut.FreeEdgeOut": {
+            /** Surface */
+            surface: string;
+            /** Beside */
+            beside: string;
+            /** Length */
+            length: number;
+            /** Gap */
+            gap: number;
+            /** Crack */
+            crack: boolean;
+            /** Xyz */
+            xyz: number[][];
+        };
+        /**
+         * MendOut
+         * @description What is found between surfaces; ``volume`` is told for a closed shell.
+         */
+        MendOut: {
+            /** Surfaces */
+            surfaces: number;
+            /** Free */
+            free: components["schemas"]["MendOut.FreeEdgeOut"][];
+            /** Tolerance */
+            tolerance: number;
+            /** Tiny */
+            tiny: [
+                string,
+                number
+            ][];
+            /** Doubled */
+            doubled: [
+                string,
+                string
+            ][];
+            /** Volume */
+            volume: number | null;
+        };
+        /**
+         * RenameIn
+         * @description A guide's new name, and the revision it is based on.
+         */
+        RenameIn: {
+            /** Base */
+            base: number;
+            /** Guide */
+            guide: string;
+            /** To */
+            to: string;
+        };
+        /**
          * BlockOut
          * @description A block with its cells.
          */
@@ -1865,16 +2562,37 @@ export interface components {
             jump: number;
         };
         /**
+         * GroupOut
+         * @description A group of guides with the name of its colour.
+         */
+        "PreviewOut.GroupOut": {
+            /** Name */
+            name: string;
+            /** Colour */
+            colour: string;
+            /** Members */
+            members: string[];
+        };
+        /**
          * GuideOut
-         * @description A guide: its kind, size, and places that draw it.
+         * @description A guide: its kind and dimension, size, the step that made it, and places that draw it if a curve.
          */
         "PreviewOut.GuideOut": {
             /** Name */
             name: string;
             /** Kind */
             kind: string;
+            /**
+             * Dim
+             * @enum {integer}
+             */
+            dim: 0 | 1 | 2;
+            /** Step */
+            step: string;
             /** Length */
             length: number;
+            /** Area */
+            area: number;
             /** Closed */
             closed: boolean;
             /** Points */
@@ -1899,6 +2617,8 @@ export interface components {
             steps: components["schemas"]["PreviewOut.StepState"][];
             /** Guides */
             guides: components["schemas"]["PreviewOut.GuideOut"][];
+            /** Groups */
+            groups: components["schemas"]["PreviewOut.GroupOut"][];
             /** Corners */
             corners: components["schemas"]["PreviewOut.CornerOut"][];
             /** Edges */
@@ -1973,6 +2693,11 @@ export interface components {
             labels: {
                 [key: string]: string;
             };
+            /**
+             * Report
+             * @default []
+             */
+            report: string[];
         };
         /**
          * TierOut
@@ -2153,6 +2878,67 @@ export interface components {
              * @default false
              */
             folded_too: boolean;
+        };
+        /**
+         * ValueOut
+         * @description A number with what it is; ``power`` is that of the length unit, None for degrees.
+         */
+        "MeasureOut.ValueOut": {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Power */
+            power: number | null;
+        };
+        /**
+         * MeasureOut
+         * @description What was measured, and places that show where.
+         */
+        MeasureOut: {
+            /** Values */
+            values: components["schemas"]["MeasureOut.ValueOut"][];
+            /** Mark */
+            mark: number[][];
+        };
+        /**
+         * TargetIn
+         * @description What is measured: a guide, a place, or a place on a guide.
+         */
+        "MeasureIn.TargetIn": {
+            /**
+             * Guide
+             * @default null
+             */
+            guide: string | null;
+            /**
+             * At
+             * @default null
+             */
+            at: (number | string)[] | null;
+            /**
+             * Fraction
+             * @default null
+             */
+            fraction: number | null;
+        };
+        /**
+         * MeasureIn
+         * @description A wish to measure something.
+         */
+        MeasureIn: {
+            /**
+             * Wish
+             * @enum {string}
+             */
+            wish: "place" | "distance" | "angle" | "length" | "area" | "radius" | "extent";
+            /** Targets */
+            targets: components["schemas"]["MeasureIn.TargetIn"][];
+            /**
+             * Upto
+             * @default null
+             */
+            upto: number | null;
         };
     };
     responses: never;
