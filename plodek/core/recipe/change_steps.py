@@ -207,9 +207,23 @@ class SewStep(_ChangeStep):
         surfaces = {n: g for n in names if isinstance(g := model.guides[n], Surface)}
         if not surfaces:
             raise BadValue("there is no surface to sew", remedy="bring in surfaces first")
-        sewn, said = mend.sew(surfaces, self.sizes(model, self.tolerance, "tolerance"))
+        sewn = mend.sew(surfaces, self.sizes(model, self.tolerance, "tolerance"))
         return replace(
             model,
-            guides=dict(model.guides) | sewn,
-            reports=dict(model.reports) | {self.id: tuple(said)},
+            guides=dict(model.guides) | sewn.surfaces,
+            reports=dict(model.reports) | {self.id: tuple(_said(sewn, model.unit))},
         )
+
+
+def _said(sewn: mend.Sewn, unit: str) -> list[str]:
+    """Tell in words what sewing has changed."""
+    said = []
+    if sewn.welded:
+        said.append(f"{sewn.welded} places of triangulated surfaces made one with others")
+    if sewn.divided:
+        said.append(f"{sewn.divided} edges divided where others end")
+    if sewn.pairs:
+        pairs = "pair of edges" if sewn.pairs == 1 else "pairs of edges"
+        said.append(f"{sewn.pairs} {pairs} made one, up to {sewn.widest:.3g} {unit} apart")
+    said.append(f"{sewn.left} free edges are left" if sewn.left else "no free edge is left")
+    return said

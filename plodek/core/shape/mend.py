@@ -82,21 +82,30 @@ def examine(surfaces: Mapping[str, Surface]) -> Findings:
     )
 
 
-def sew(surfaces: Mapping[str, Surface], tolerance: float) -> tuple[dict[str, Surface], list[str]]:
-    """Sew free boundaries within ``tolerance``; gives the surfaces after it, and what was changed in words.
+@dataclass(frozen=True)
+class Sewn:
+    """What sewing has changed: counts, and how far apart the edges were that it made one."""
+
+    surfaces: dict[str, Surface]
+    divided: int
+    pairs: int
+    widest: float
+    welded: int
+    left: int
+
+
+def sew(surfaces: Mapping[str, Surface], tolerance: float) -> Sewn:
+    """Sew free boundaries within ``tolerance``.
 
     Triangulated surfaces have places within the tolerance made one. Raises BadValue for a tolerance so
     large that it would swallow whole edges.
     """
     found = dict(surfaces)
-    said: list[str] = []
     welded = 0
     for name, surface in surfaces.items():
         if isinstance(surface, Triangulated):
             found[name] = surface.welded(tolerance)
             welded += len(surface.xyz) - len(found[name].xyz)  # type: ignore[attr-defined]
-    if welded:
-        said.append(f"{welded} places of triangulated surfaces made one with others")
     smooth = {n: s for n, s in found.items() if not isinstance(s, Triangulated)}
     pieces = _pieces(smooth)
     free = _free(pieces)
@@ -108,15 +117,7 @@ def sew(surfaces: Mapping[str, Surface], tolerance: float) -> tuple[dict[str, Su
             remedy=f"sew within less than {0.5 * short[0].curve.length:.4g}",
         )
     divided = _divided(free, tolerance)
-    joined, largest = _pairs([part for parts in divided.values() for part in parts], tolerance)
-    cut = sum(len(parts) - 1 for parts in divided.values())
-    if cut:
-        said.append(f"{cut} edges divided where others end")
-    if joined:
-        count = len(joined) // 2
-        said.append(
-            f"{count} {'pair' if count == 1 else 'pairs'} of edges made one, up to {largest:.4g} apart"
-        )
+    joined, widest = _pairs([part for parts in divided.values() for part in parts], tolerance)
     for name, surface in smooth.items():
         borders = []
         for piece in (p for p in pieces if p.surface == name):
@@ -124,9 +125,8 @@ def sew(surfaces: Mapping[str, Surface], tolerance: float) -> tuple[dict[str, Su
                 first = joined.get(_id(part), part)
                 borders.append(Border(first.key, first.curve))
         found[name] = surface.with_borders(tuple(borders))
-    left = len(_free(_pieces(found)))
-    said.append("no free edge is left" if left == 0 else f"{left} free edges are left")
-    return found, said
+    cuts = sum(len(parts) - 1 for parts in divided.values())
+    return Sewn(found, cuts, len(joined) // 2, widest, welded, len(_free(_pieces(found))))
 
 
 def _size(surfaces: Mapping[str, Surface]) -> float:

@@ -14,7 +14,11 @@ export type Preview = Schemas["PreviewOut"];
 export type Quality = Schemas["QualityOut"];
 export type Cell = Quality["worst"][number];
 export type Job = Schemas["JobOut"];
-export type PointFile = Schemas["FileOut"];
+export type GeometryFile = Schemas["FileOut"];
+export type Group = Model["groups"][number];
+export type Mending = Schemas["MendOut"];
+export type Measured = Schemas["MeasureOut"];
+export type Target = Schemas["MeasureIn"]["targets"][number];
 
 /** A step as the recipe holds it: a kind, an id, and the fields of its kind. */
 export interface Step {
@@ -74,8 +78,16 @@ export async function binary(
 }
 
 /** Stores a point file; throws the problem that names its bad rows. */
-export async function sendFile(project: number, file: File): Promise<PointFile> {
-  const url = `/api/projects/${project}/files?name=${encodeURIComponent(file.name)}`;
+export async function sendPoints(project: number, file: File): Promise<GeometryFile> {
+  return sent(`/api/projects/${project}/files?name=${encodeURIComponent(file.name)}`, file);
+}
+
+/** Has a CAD, STL, OBJ or DXF file read by a job, which stores it once it has been read. */
+export async function sendGeometry(project: number, file: File): Promise<Job> {
+  return sent(`/api/projects/${project}/geometry?name=${encodeURIComponent(file.name)}`, file);
+}
+
+async function sent<T>(url: string, file: File): Promise<T> {
   const response = await fetch(url, {
     method: "POST",
     headers: { "Content-Type": "application/octet-stream" },

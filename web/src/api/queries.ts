@@ -1,7 +1,10 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { unpacked } from "../model/picture";
+import { type Picture, unpacked } from "../model/picture";
 import { kindsOf } from "../model/schema";
+import type { ShapePicture } from "../model/shape_picture";
 import { binary, http, Problem, type RecipeState, type Step, taken } from "./client";
+
+export type LengthUnit = "m" | "cm" | "mm" | "in" | "ft";
 
 const path = (project: number) => ({ params: { path: { project } } });
 
@@ -57,11 +60,72 @@ export const usePreviewGrid = (project: number, steps: Step[] | null) =>
   useQuery({
     queryKey: ["preview grid", project, JSON.stringify(steps)],
     queryFn: async ({ signal }) =>
-      unpacked(
+      unpacked<Picture>(
         await binary(`/api/projects/${project}/preview/grid`, { steps, against: [] }, signal),
       ),
     enabled: steps !== null,
     placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** The surfaces, drawn; none are asked for where there is none. */
+export const useShape = (
+  project: number,
+  revision: number | undefined,
+  upto: number | null,
+  enabled: boolean,
+) =>
+  useQuery({
+    queryKey: ["shape", project, revision, upto],
+    queryFn: async ({ signal }) => {
+      const query = upto === null ? "" : `?upto=${upto}`;
+      const url = `/api/projects/${project}/shape${query}`;
+      return unpacked<ShapePicture>(await binary(url, undefined, signal));
+    },
+    enabled: enabled && revision !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** The surfaces that a draft would add or change. */
+export const usePreviewShape = (project: number, steps: Step[] | null, against: Step[]) =>
+  useQuery({
+    queryKey: ["preview shape", project, JSON.stringify(steps), JSON.stringify(against)],
+    queryFn: async ({ signal }) =>
+      unpacked<ShapePicture>(
+        await binary(`/api/projects/${project}/preview/shape`, { steps, against }, signal),
+      ),
+    enabled: steps !== null,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** What is found between the surfaces. */
+export const useMending = (project: number, revision: number, upto: number | null) =>
+  useQuery({
+    queryKey: ["mending", project, revision, upto],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/mending", {
+          params: { path: { project }, query: upto === null ? {} : { upto } },
+        }),
+      ),
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** What a stored geometry file holds. */
+export const useFile = (project: number, name: string) =>
+  useQuery({
+    queryKey: ["file", project, name],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/files/{name}", { params: { path: { project, name } } }),
+      ),
+    enabled: name !== "",
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });
@@ -84,7 +148,9 @@ export const useGrid = (
       const query = new URLSearchParams({ smoothed: String(wish.smoothed) });
       if (wish.upto !== null) query.set("upto", String(wish.upto));
       if (wish.metric !== null) query.set("metric", wish.metric);
-      return unpacked(await binary(`/api/projects/${project}/grid?${query}`, undefined, signal));
+      return unpacked<Picture>(
+        await binary(`/api/projects/${project}/grid?${query}`, undefined, signal),
+      );
     },
     enabled: enabled && revision !== undefined,
     placeholderData: keepPreviousData,
@@ -137,5 +203,15 @@ export function useKeeping(project: number) {
       taken(http.POST("/api/projects/{project}/redo", { ...path(project), body: { base } })),
     ...options,
   });
-  return { keep, undo, redo };
+  const rename = useMutation({
+    mutationFn: (body: { base: number; guide: string; to: string }) =>
+      taken(http.POST("/api/projects/{project}/renames", { ...path(project), body })),
+    ...options,
+  });
+  const unit = useMutation({
+    mutationFn: (body: { base: number; unit: LengthUnit; meaning: "convert" | "keep" }) =>
+      taken(http.POST("/api/projects/{project}/unit", { ...path(project), body })),
+    ...options,
+  });
+  return { keep, undo, redo, rename, unit };
 }

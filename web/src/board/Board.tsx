@@ -9,9 +9,11 @@ import {
   useModel,
   usePreview,
   usePreviewGrid,
+  usePreviewShape,
   useQuality,
   useRecipe,
   useSchema,
+  useShape,
 } from "../api/queries";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
@@ -90,7 +92,7 @@ function useData(project: number): BoardData | string | null {
   const steps = useMemo(() => (recipe.data?.steps ?? []) as Step[], [recipe.data]);
   const upto = board.here;
   const model = useModel(project, revision, upto);
-  const { keep, undo, redo } = useKeeping(project);
+  const { keep, undo, redo, rename, unit } = useKeeping(project);
   const [problem, setProblem] = useState("");
   const job = useJob(board.job);
 
@@ -112,6 +114,13 @@ function useData(project: number): BoardData | string | null {
       ? tried
       : null,
   );
+
+  const surfaces = model.data?.guides.some((guide) => guide.dim === 2) ?? false;
+  const shape = useShape(project, revision, upto, surfaces);
+  const makesSurfaces = preview.data?.after !== undefined && kind?.stage === "Shape";
+  const newSurfaces =
+    makesSurfaces && !preview.data?.error && preview.data?.model.guides.some((g) => g.dim === 2);
+  const previewShape = usePreviewShape(project, newSurfaces ? tried : null, seen);
 
   const hasBlocks = (model.data?.blocks.length ?? 0) > 0;
   const lifted = model.data?.depth !== null && model.data?.depth !== undefined;
@@ -207,9 +216,11 @@ function useData(project: number): BoardData | string | null {
     gridProblem: grid.error && !NOT_RUN.test(grid.error.message) ? grid.error.message : "",
     preview: tried ? (preview.data ?? null) : null,
     previewGrid: previewGrid.data && tried && wantsGrid ? previewGrid.data : null,
+    shape: surfaces ? (shape.data ?? null) : null,
+    previewShape: newSurfaces && tried ? (previewShape.data ?? null) : null,
     problem,
     // What is on the screen must be what an edit starts from.
-    busy: keep.isPending || undo.isPending || redo.isPending || model.isPlaceholderData,
+    busy: [keep, undo, redo, rename, unit].some((one) => one.isPending) || model.isPlaceholderData,
     job,
     keepSteps,
     keepDraft: () => {
@@ -264,6 +275,16 @@ function useData(project: number): BoardData | string | null {
         },
         stage: found.stage as typeof board.stage,
       });
+    },
+    rename: (guide, to) => {
+      setProblem("");
+      const renamed = () => useBoard.setState({ selection: { kind: "guide", ids: [to] } });
+      rename.mutate({ base, guide, to }, { onSuccess: renamed, onError: fail });
+    },
+    changeUnit: (wish, meaning) => {
+      setProblem("");
+      const changed = () => useBoard.setState({ draft: null, measured: [] });
+      unit.mutate({ base, unit: wish, meaning }, { onSuccess: changed, onError: fail });
     },
     cancel: () => {
       setProblem("");

@@ -3,7 +3,8 @@ import type { ReactNode } from "react";
 import { CheckPanel } from "../stages/check/CheckPanel";
 import { StepForm } from "../stages/forms/StepForm";
 import { HandoffPanel } from "../stages/handoff/HandoffPanel";
-import { ShapeFacts } from "../stages/shape/ShapeFacts";
+import { ShapePanel } from "../stages/shape/ShapePanel";
+import { UnitForm } from "../stages/shape/UnitForm";
 import { SmoothPanel } from "../stages/smooth/SmoothPanel";
 import { Empty, Heading, Wrong } from "../theme/parts";
 import { useBoardData } from "./context";
@@ -18,7 +19,8 @@ export function InHand() {
   const stage = useBoard((board) => board.stage);
   const selection = useBoard((board) => board.selection);
   const count = selection.ids.length;
-  const word = { corner: "corner", edge: "edge", block: "block", end: "end" }[selection.kind];
+  const word = selection.kind;
+  const unitAgain = draft?.step.kind === "unit" && !draft.isNew;
   return (
     <Flex
       as="aside"
@@ -40,7 +42,15 @@ export function InHand() {
       </Box>
       {problem && <Wrong>{problem}</Wrong>}
       {stage === "Smooth" && running && <SmoothPanel />}
-      {draft ? <StepForm draft={draft} /> : count ? <SelectionFacts /> : PANELS[stage]}
+      {unitAgain ? (
+        <UnitForm />
+      ) : draft ? (
+        <StepForm draft={draft} />
+      ) : count ? (
+        <SelectionFacts />
+      ) : (
+        PANELS[stage]
+      )}
       {stage === "Smooth" && !running && <SmoothPanel />}
       {stage === "Hand-off" && !draft && count > 0 && <HandoffPanel />}
     </Flex>
@@ -50,7 +60,7 @@ export function InHand() {
 const Hint = ({ children }: { children: ReactNode }) => <Empty>{children}</Empty>;
 
 const PANELS: Record<string, ReactNode> = {
-  Shape: <ShapeFacts />,
+  Shape: <ShapePanel />,
   Blocks: (
     <Hint>
       Choose a verb at the lower left, or click a corner, an edge or a block. Shift adds; a double

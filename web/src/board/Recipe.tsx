@@ -136,7 +136,8 @@ export function Recipe() {
         {steps.length === 0 && (
           <Box px="4">
             <Empty>
-              No steps yet. Begin with the unit, then read an outline or frame a rectangle.
+              No steps yet. Begin with the unit, then bring in or draw the shape, or frame a
+              rectangle.
             </Empty>
           </Box>
         )}
@@ -197,6 +198,11 @@ function Row({ step, index, after }: { step: Step; index: number; after: boolean
           {state.error}
         </Text>
       )}
+      {state?.report.map((line) => (
+        <Text key={line} color="teal" fontSize="11px" pl="24px">
+          {line}
+        </Text>
+      ))}
       {state?.state === "waiting" && (
         <Text color="muted" fontSize="11px" pl="24px">
           waits for the step above
@@ -255,10 +261,36 @@ function Verbs() {
   const { kinds, begin } = useBoardData();
   const stage = useBoard((board) => board.stage);
   const now = useBoard((board) => board.draft?.isNew && board.draft.step.kind);
-  const verbs = [...kinds.values()].filter((kind) => kind.stage === stage);
+  const all = [...kinds.values()].filter((kind) => kind.stage === stage);
+  const families = [...new Set(all.map((kind) => kind.family))];
+  const [wished, setWished] = useState("");
+  const drafted = all.find((kind) => kind.kind === now)?.family;
+  const family = drafted ?? (families.includes(wished) ? wished : (families[0] ?? ""));
+  const verbs = all.filter((kind) => kind.family === family);
   return (
     <Box px="4" py="3" borderTop="1px solid" borderColor="rule">
       <Heading>Next step</Heading>
+      {families.length > 1 && (
+        <Flex gap="2.5" mb="2" wrap="wrap" role="tablist" aria-label="Kinds of steps">
+          {families.map((name) => (
+            <chakra.button
+              key={name}
+              type="button"
+              role="tab"
+              aria-selected={name === family}
+              fontSize="11.5px"
+              cursor="pointer"
+              color={name === family ? "ink" : "muted"}
+              fontWeight={name === family ? "600" : "400"}
+              borderBottom="2px solid"
+              borderColor={name === family ? "rust" : "transparent"}
+              onClick={() => setWished(name)}
+            >
+              {name}
+            </chakra.button>
+          ))}
+        </Flex>
+      )}
       <Grid
         templateColumns={{ base: "repeat(3, minmax(0, 1fr))", xl: "repeat(4, minmax(0, 1fr))" }}
         gap="1.5"
@@ -278,7 +310,7 @@ function Verbs() {
             lineHeight="1.25"
             _hover={{ borderColor: "ochre" }}
           >
-            <Text fontSize="11px" fontWeight="500" whiteSpace="nowrap">
+            <Text fontSize="11px" fontWeight="500" lineHeight="1.15">
               {kind.verb}
             </Text>
             <Text fontFamily="mono" fontSize="10px" color="muted">

@@ -1,6 +1,7 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { lengthText, short, whole } from "../model/numbers";
 import { edgeId, pair, sameEdge } from "../model/selection";
+import { GuideFacts } from "../stages/shape/GuideFacts";
 import { Quiet } from "../theme/parts";
 import { useBoardData } from "./context";
 import { Fact } from "./InHand";
@@ -9,6 +10,7 @@ import { useBoard } from "./store";
 /** What is selected, in numbers, with the verbs that fit it. */
 export function SelectionFacts() {
   const { kind } = useBoard((board) => board.selection);
+  if (kind === "guide") return <GuideFacts />;
   if (kind === "corner") return <CornerFacts />;
   if (kind === "block") return <BlockFacts />;
   if (kind === "edge") return <EdgeFacts />;

@@ -1,14 +1,19 @@
 import { Box, Grid } from "@chakra-ui/react";
 import { Histogram } from "../stages/check/Histogram";
 import { WorstCells } from "../stages/check/WorstCells";
+import { Measure } from "../stages/shape/Measure";
 import { Budget } from "../stages/spacing/Budget";
 import { SizeChart } from "../stages/spacing/SizeChart";
 import { Tiers } from "../stages/spacing/Tiers";
 import { useBoard } from "./store";
 
-/** The band at the bottom: tiers, cell sizes and budget; in Check the histogram and the worst cells. */
+/**
+ * The band at the bottom: tiers, cell sizes and budget; in Shape what is measured, in Check the
+ * histogram and the worst cells.
+ */
 export function Strip() {
   const check = useBoard((board) => board.stage === "Check");
+  const shape = useBoard((board) => board.stage === "Shape");
   return (
     <Grid
       as="section"
@@ -31,6 +36,8 @@ export function Strip() {
           <Histogram />
           <WorstCells />
         </>
+      ) : shape ? (
+        <Measure />
       ) : (
         <>
           <Tiers />

@@ -1,7 +1,9 @@
 import { createContext, useContext } from "react";
 import type { Job, Model, Preview, Quality, RecipeState, Step } from "../api/client";
+import type { LengthUnit } from "../api/queries";
 import type { Picture } from "../model/picture";
 import type { Kind } from "../model/schema";
+import type { ShapePicture } from "../model/shape_picture";
 
 /** What the parts of the board share: the project as the server holds it, and what can be done to it. */
 export interface BoardData {
@@ -15,6 +17,9 @@ export interface BoardData {
   gridProblem: string;
   preview: Preview | null;
   previewGrid: Picture | null;
+  /** The surfaces, and those that the draft would add or change. */
+  shape: ShapePicture | null;
+  previewShape: ShapePicture | null;
   /** The problem of the last edit, until the next. */
   problem: string;
   busy: boolean;
@@ -28,6 +33,9 @@ export interface BoardData {
   redo: () => void;
   begin: (kind: string, values?: Record<string, unknown>) => void;
   edit: (id: string, field?: string | null) => void;
+  /** Gives a guide another name wherever it is named. */
+  rename: (guide: string, to: string) => void;
+  changeUnit: (unit: LengthUnit, meaning: "convert" | "keep") => void;
   cancel: () => void;
 }
 

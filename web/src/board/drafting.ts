@@ -2,7 +2,7 @@
 import type { Model, Step } from "../api/client";
 import { lengthText } from "../model/numbers";
 import { freshId, inserted, placeFor, replaced } from "../model/places";
-import { type Field, type Kind, plays, SELECTING } from "../model/schema";
+import { type Field, GUIDING, type Kind, plays, SELECTING } from "../model/schema";
 import { edgeId, type Selection, sameEdge, selectorOf } from "../model/selection";
 import { sizesAlong } from "../model/sizes";
 import type { Draft } from "./store";
@@ -22,9 +22,12 @@ export function newDraft(
     if (SELECTING.has(field.widget) && wantsSelection(field, kind)) {
       const selector = selectorOf(selection, field.widget);
       if (selector) step[field.name] = selector;
-    } else if (field.widget === "guide" && field.required) {
-      const curve = model.guides.find((guide) => guide.kind !== "point");
-      if (curve) step[field.name] = curve.name;
+    } else if (["guide", "guides"].includes(field.widget) && field.required) {
+      const guides = fitting(field, model, selection);
+      if (guides.length)
+        step[field.name] = selectorOf({ kind: "guide", ids: guides }, field.widget);
+    } else if (field.name === "name" && field.widget === "text" && kind.stage === "Shape") {
+      step.name = freshName(kind.kind, model);
     }
   }
   if (kind.kind === "space") Object.assign(step, presentLaw(model, step), values);
@@ -34,6 +37,26 @@ export function newDraft(
     isNew: true,
     field: selectingField(kind, step)?.name ?? null,
   };
+}
+
+/** The guides in hand that fit a field; for a field of one guide the first that fits, where none is. */
+function fitting(field: Field, model: Model, selection: Selection): string[] {
+  const dim = { curve: 1, surface: 2 }[field.of];
+  const fits = model.guides.filter((guide) => dim === undefined || guide.dim === dim);
+  const taken = selection.kind === "guide" ? selection.ids : [];
+  const found = taken.filter((name) => fits.some((guide) => guide.name === name));
+  if (found.length || field.widget === "guides") return found;
+  return fits.slice(0, 1).map((guide) => guide.name);
+}
+
+/** A name for a new guide: its kind and the first free number. */
+function freshName(kind: string, model: Model): string {
+  const stem = kind.replace(/-(curve|section)$/, "");
+  const taken = [...model.guides, ...model.groups].map((guide) => guide.name);
+  for (let n = 1; ; n++) {
+    const name = `${stem}-${n}`;
+    if (!taken.some((other) => other === name || other.startsWith(`${name}.`))) return name;
+  }
 }
 
 /** The law that the edge in hand has now, so that spacing starts from what is there. */
@@ -53,7 +76,7 @@ function presentLaw(model: Model, step: Step): Record<string, unknown> {
 export const selectingField = (kind: Kind, step: Record<string, unknown>): Field | undefined =>
   kind.fields.find(
     (f) => SELECTING.has(f.widget) && wantsSelection(f, kind) && plays(f, step, kind),
-  );
+  ) ?? kind.fields.find((f) => GUIDING.has(f.widget) && plays(f, step, kind));
 
 /** Only the form's first selecting field is filled by itself. */
 function wantsSelection(field: Field, kind: Kind): boolean {
@@ -72,5 +95,6 @@ export function withDraft(steps: Step[], { step, at, isNew }: Draft): Step[] {
 export const complete = (kind: Kind, step: Record<string, unknown>): boolean =>
   kind.fields.every((field) => {
     const value = step[field.name];
-    return !field.required || !plays(field, step, kind) || (value !== undefined && value !== "");
+    const given = Array.isArray(value) ? value.length > 0 : value !== undefined && value !== "";
+    return !field.required || !plays(field, step, kind) || given;
   });

@@ -1,7 +1,10 @@
 import { create } from "zustand";
 import type { Cell, Step } from "../api/client";
+import type { Measurement } from "../model/measuring";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
+import type { LookFrom } from "../view/extent";
+import type { Hit } from "../view/pick";
 
 export type Layer = "Blocks" | "Cells" | "Quality" | "Patches";
 
@@ -31,6 +34,22 @@ interface BoardState {
   shown: Cell[];
   target: { at: number[]; size: number; turn: number } | null;
   finding: boolean;
+  /** Guides that are not shown. */
+  hidden: string[];
+  /** Which panel of the Shape stage is open. */
+  shapePanel: "Guides" | "Mend";
+  /** Measurements on view, the newest first. */
+  measured: Measurement[];
+  /** Free edges that the mending panel shows in the view. */
+  freeEdges: number[][][];
+  /** Where the camera looks from in space, and through which lens. */
+  from: LookFrom;
+  perspective: boolean;
+  seeThrough: boolean;
+  /** The part of the extent that is shown, as shares along x, y and z; null shows all. */
+  clip: [number, number][] | null;
+  /** All that lies under the cursor where the list of it was asked for. */
+  crowd: { at: [number, number]; hits: Hit[] } | null;
   job: string | null;
   /** The revision that the job is based on. */
   jobBase: number | null;
@@ -50,6 +69,15 @@ const START = {
   shown: [],
   target: null,
   finding: false,
+  hidden: [],
+  shapePanel: "Guides" as const,
+  measured: [],
+  freeEdges: [],
+  from: "oblique" as LookFrom,
+  perspective: false,
+  seeThrough: false,
+  clip: null,
+  crowd: null,
   job: null,
   jobBase: null,
 };

@@ -35,7 +35,9 @@ export function useBoardKeys() {
         return does(data.keepDraft);
       if (event.key === "#") return does(() => board.set({ numbers: !board.numbers }));
       const verb = [...data.kinds.values()].find(
-        (kind) => kind.stage === board.stage && kind.key.toLowerCase() === key,
+        (kind) =>
+          kind.stage === board.stage &&
+          kind.key.toLowerCase() === (event.shiftKey ? `⇧${key}` : key),
       );
       if (verb) does(() => data.begin(verb.kind));
     };
@@ -43,6 +45,7 @@ export function useBoardKeys() {
       const board = useBoard.getState();
       (document.activeElement as HTMLElement | null)?.blur();
       if (board.draft) data.cancel();
+      else if (board.crowd) board.set({ crowd: null });
       else if (board.shown.length) board.set({ shown: [] });
       else if (board.selection.ids.length) board.set({ selection: NOTHING });
       else if (board.here !== null) board.set({ here: null });

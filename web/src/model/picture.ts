@@ -32,7 +32,7 @@ interface Place {
 }
 
 /** Unpacks a picture without copying its arrays. */
-export function unpacked(data: ArrayBuffer): Picture {
+export function unpacked<T>(data: ArrayBuffer): T {
   const size = new DataView(data).getUint32(0, true);
   const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, size)));
   const arrays = Object.entries(head.arrays as Record<string, Place>).map(([name, at]) => [

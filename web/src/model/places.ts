@@ -7,6 +7,9 @@ const PLANE = new Set([
   "count", "space", "turn", "copy",
 ]); // biome-ignore format: a table reads better in rows
 
+/** Steps that change guides: they must stand before the blocks that follow these. */
+const GUIDES = new Set(["move", "rename", "leave-out", "sew"]);
+
 /** Gives the index at which a new step of a kind goes in, at most `here`. */
 export function placeFor(kind: string, steps: Step[], here: number): number {
   const before = (test: (step: Step) => boolean) => {
@@ -14,6 +17,7 @@ export function placeFor(kind: string, steps: Step[], here: number): number {
     return at < 0 ? here : Math.min(at, here);
   };
   if (kind === "unit") return 0;
+  if (GUIDES.has(kind)) return before((step) => step.kind === "frame");
   if (PLANE.has(kind)) return before((step) => step.kind === "smooth");
   if (kind === "smooth") return before((step) => step.kind === "extrude");
   return here;

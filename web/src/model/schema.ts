@@ -8,8 +8,12 @@ export type Widget =
   | "lengths"
   | "place"
   | "place-or-guide"
+  | "places"
+  | "direction"
+  | "numbers"
   | "fraction"
   | "guide"
+  | "guides"
   | "file"
   | "patch-name"
   | "corner"
@@ -22,6 +26,8 @@ export interface Field {
   name: string;
   title: string;
   help: string;
+  /** What kind of guide or file the field is for: curve, surface, points, geometry; or any. */
+  of: string;
   widget: Widget;
   unit: string;
   choices: string[];
@@ -37,6 +43,7 @@ export interface Kind {
   stage: string;
   key: string;
   sentence: string;
+  family: string;
   about: string;
   fields: Field[];
 }
@@ -52,10 +59,18 @@ interface Node {
   default?: unknown;
   widget?: Widget;
   unit?: string;
+  of?: string;
   when?: Record<string, string | string[]>;
   properties?: Record<string, Node>;
   required?: string[];
-  plodek?: { order: number; stage: string; verb: string; key: string; sentence: string };
+  plodek?: {
+    order: number;
+    stage: string;
+    verb: string;
+    key: string;
+    sentence: string;
+    family: string;
+  };
 }
 
 const INNER = new Set(["kind", "id"]);
@@ -96,6 +111,7 @@ function fieldOf(name: string, node: Node, required: string[]): Field {
     help: node.description ?? "",
     widget: node.widget ?? plain,
     unit: node.unit ?? "",
+    of: node.of ?? "",
     choices,
     optional,
     required: required.includes(name),
@@ -110,6 +126,14 @@ export const plays = (field: Field, step: Record<string, unknown>, kind: Kind): 
     const set = step[other] ?? kind.fields.find((f) => f.name === other)?.fallback;
     return values.includes(String(set));
   });
+
+/** Fields that take guides picked in the view. */
+export const GUIDING: ReadonlySet<Widget> = new Set([
+  "guide",
+  "guides",
+  "place-or-guide",
+  "places",
+]);
 
 export const SELECTING: ReadonlySet<Widget> = new Set([
   "corner",

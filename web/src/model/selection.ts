@@ -1,11 +1,11 @@
 /** What is in hand, and how it becomes a selector of a step. */
 import type { Widget } from "./schema";
 
-export type Taken = "corner" | "edge" | "block" | "end";
+export type Taken = "corner" | "edge" | "block" | "end" | "guide";
 
 export interface Selection {
   kind: Taken;
-  /** Corner and block ids; edges as "a|b"; block ends as "block|0". */
+  /** Corner and block ids; edges as "a|b"; block ends as "block|0"; guides by name. */
   ids: string[];
 }
 
@@ -23,12 +23,18 @@ export const takes: Partial<Record<Widget, Taken[]>> = {
   edges: ["edge"],
   blocks: ["block"],
   faces: ["edge", "end"],
+  guide: ["guide"],
+  guides: ["guide"],
+  "place-or-guide": ["guide"],
+  places: ["guide"],
 };
 
 /** Makes the selector that a field holds from what is in hand; null where it does not fit. */
 export function selectorOf(selection: Selection, widget: Widget): unknown {
   if (!selection.ids.length || !takes[widget]?.includes(selection.kind)) return null;
   switch (selection.kind) {
+    case "guide":
+      return guideValue(selection.ids, widget);
     case "corner":
       return { ids: selection.ids.slice(0, 1) };
     case "block":
@@ -41,6 +47,14 @@ export function selectorOf(selection: Selection, widget: Widget): unknown {
       return { ends: end === "0" ? "z-" : "z+", ids: same.map((id) => id[0]) };
     }
   }
+}
+
+/** What a field holds of guides: a name, names, or places on them. */
+function guideValue(names: string[], widget: Widget): unknown {
+  if (widget === "guides") return names;
+  if (widget === "guide") return names[0];
+  const places = names.map((guide) => ({ guide, fraction: 0 }));
+  return widget === "places" ? places : places[0];
 }
 
 /** Adds to what is in hand, takes away what was already there, or starts anew. */

@@ -41,7 +41,11 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if (value === null || value === undefined || value === "") return "";
   const unit = field?.unit ?? "";
   if (typeof value === "number" || typeof value === "string") return `${value}${unit}`;
-  if (Array.isArray(value)) return value.map((v) => String(v)).join(", ");
+  if (Array.isArray(value)) {
+    if (field?.widget === "places") return `${value.length} points`;
+    if (field?.widget === "guides" && value.length > 3) return `${value.length} guides`;
+    return value.map((v) => valueText(v, labels)).join(", ");
+  }
   const rule = value as Record<string, unknown>;
   if ("at" in rule) return `nearest ${(rule.at as unknown[]).join(", ")}`;
   if ("on" in rule) return `what follows ${rule.on}`;
@@ -49,7 +53,7 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if ("around" in rule) return `edges around ${valueText(rule.around, labels)}`;
   if ("all" in rule) return "all";
   if ("rest" in rule) return "all the rest";
-  if ("guide" in rule) return `${rule.guide} at ${rule.fraction ?? 0}`;
+  if ("guide" in rule) return rule.fraction ? `${rule.guide} at ${rule.fraction}` : `${rule.guide}`;
   if ("ends" in rule) return `${rule.ends} of ${listed(rule.ids as string[], labels)}`;
   if ("edges" in rule) {
     const edges = rule.edges as [string, string][];

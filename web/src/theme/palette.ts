@@ -73,6 +73,25 @@ export const SET = [
   "#7f7a2c",
 ];
 
+/** The names of these colours in recipes, in the same order. */
+const NAMES = ["blue", "teal", "plum", "brown", "ochre", "rust", "green", "rose", "slate", "olive"];
+
+/** The colour that a name in a recipe means. */
+export const groupColour = (name: string): string => SET[NAMES.indexOf(name)] ?? (SET[1] as string);
+
+/** Gives the colour of each guide: that of the last group it is in, teal without one. */
+export function guideColours(
+  groups: readonly { colour: string; members: string[] }[],
+  palette: Palette,
+): (name: string) => string {
+  const found = new Map<string, string>();
+  for (const group of groups) {
+    const colour = groupColour(group.colour);
+    for (const member of group.members) found.set(member, colour);
+  }
+  return (name) => found.get(name) ?? palette.teal;
+}
+
 export const tone = (index: number): string => SET[index % SET.length] as string;
 
 /** Cividis at five places, from bad (dark) to good (light). */

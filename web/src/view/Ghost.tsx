@@ -1,4 +1,5 @@
 import { useMemo } from "react";
+import type { Guide } from "../api/client";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { edgeId } from "../model/selection";
@@ -20,7 +21,18 @@ export function Ghost({ origin }: { origin: number[] }) {
       (e) => before.get(edgeId(e.id)) !== `${e.state} ${JSON.stringify(e.path)}`,
     );
     const curves = preview.model.guides.filter((g) => guides.get(g.name) !== JSON.stringify(g.xyz));
-    return piecesOf([...edges.map((e) => e.path), ...curves.map((g) => g.xyz)], origin);
+    return piecesOf([...edges.map((e) => e.path), ...curves.map(path)], origin);
   }, [preview, model.edges, model.guides, draft, origin]);
   return <Segments points={points} color={palette.ochre} width={2.6} order={15} />;
 }
+
+/** A point is drawn as a short line, so that it is seen. */
+const path = (guide: Guide): number[][] => {
+  if (guide.dim !== 0) return guide.xyz;
+  const [x = 0, y = 0, z = 0] = guide.low;
+  const size = 0.01 * (Math.abs(x) + Math.abs(y) + Math.abs(z) || 1);
+  return [
+    [x - size, y - size, z],
+    [x + size, y + size, z],
+  ];
+};

@@ -2,7 +2,7 @@ import { Box, Flex, Text } from "@chakra-ui/react";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { short } from "../model/numbers";
-import { cividis, tone } from "../theme/palette";
+import { cividis, groupColour, tone } from "../theme/palette";
 import type { Hit } from "./pick";
 import { colourRange, shareOf } from "./quality";
 
@@ -15,6 +15,7 @@ const css = (share: number) =>
 /** What the signs and colours of the layer mean, and the name of what is under the cursor. */
 export function Legend({ hit }: { hit: Hit | null }) {
   const { model, quality } = useBoardData();
+  const stage = useBoard((board) => board.stage);
   const layer = useBoard((board) => board.layer);
   const metric = quality?.metrics.find((m) => m.key === quality.metric);
   return (
@@ -74,6 +75,18 @@ export function Legend({ hit }: { hit: Hit | null }) {
               {metric.limit !== null && " · red mark: gate"}
             </Text>
           </Flex>
+        ) : stage === "Shape" ? (
+          <>
+            {[{ name: "guide", colour: "teal" }, ...model.groups].map((group) => (
+              <Sign key={group.name} word={group.name}>
+                <Box width="10px" height="10px" borderRadius="2px" bg={groupColour(group.colour)} />
+              </Sign>
+            ))}
+            <Sign word="in hand">
+              <Box width="10px" height="10px" borderRadius="2px" bg="ochre" />
+            </Sign>
+            <Text>right click: all under the cursor</Text>
+          </>
         ) : (
           <>
             <Sign word="pinned">

@@ -16,7 +16,7 @@ export function LivePicture({ job, origin, fallback }: Props) {
   const picture = useQuery({
     queryKey: ["live", job, told],
     queryFn: async ({ signal }) =>
-      unpacked(await binary(`/api/jobs/${job}/picture`, undefined, signal)),
+      unpacked<Picture>(await binary(`/api/jobs/${job}/picture`, undefined, signal)),
     enabled: told !== undefined,
     placeholderData: (before) => before,
     gcTime: 0,

@@ -4,9 +4,10 @@ import { type Mesh, Raycaster, Vector2 } from "three";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import type { Picture } from "../model/picture";
+import { GUIDING } from "../model/schema";
 import { edgeId, picked, selectorOf, type Taken, takes } from "../model/selection";
 import { useDrawn } from "./drawn";
-import { type Hit, hitAt, projector } from "./pick";
+import { guideHit, guidesAt, type Hit, hitAt, type Point, projector } from "./pick";
 
 interface Props {
   origin: number[];
@@ -15,32 +16,75 @@ interface Props {
   onHit: (hit: Hit | null) => void;
 }
 
-/** Names what is under the cursor; a click takes it in hand, Shift adds, a double click takes the tier. */
+/**
+ * Names what is under the cursor; a click takes it in hand, Shift adds, a double click takes the tier.
+ * A right click lists all guides that lie under the cursor.
+ */
 export function Picker({ origin, solid, grid, onHit }: Props) {
   const { kinds } = useBoardData();
   const model = useDrawn();
   const { camera, gl, scene, size } = useThree();
   useEffect(() => {
     const canvas = gl.domElement;
-    let down: [number, number] | null = null;
-    const wanted = (): Taken[] | null => {
+    let down: Point | null = null;
+    const field = () => {
       const { draft } = useBoard.getState();
-      const field = kinds.get(draft?.step.kind ?? "")?.fields.find((f) => f.name === draft?.field);
-      return field ? (takes[field.widget] ?? null) : null;
+      return kinds.get(draft?.step.kind ?? "")?.fields.find((f) => f.name === draft?.field);
     };
-    const find = (event: PointerEvent | MouseEvent): Hit | null => {
+    const wanted = (): Taken[] | null => {
+      const asked = field();
+      return asked ? (takes[asked.widget] ?? null) : null;
+    };
+    const place = (event: MouseEvent): Point => {
       const box = canvas.getBoundingClientRect();
-      const cursor: [number, number] = [event.clientX - box.left, event.clientY - box.top];
-      if (!solid)
-        return hitAt(model, projector(camera, size.width, size.height, origin), cursor, wanted());
+      return [event.clientX - box.left, event.clientY - box.top];
+    };
+    const rayAt = (cursor: Point): Raycaster => {
+      const ray = new Raycaster();
+      const at = new Vector2((2 * cursor[0]) / size.width - 1, 1 - (2 * cursor[1]) / size.height);
+      ray.setFromCamera(at, camera);
+      return ray;
+    };
+    /** The surfaces under the cursor from front to back, each once; what is clipped away is passed over. */
+    const surfacesAt = (cursor: Point): Hit[] => {
+      const mesh = scene.getObjectByName("surfaces") as Mesh | undefined;
+      if (!mesh) return [];
+      const owners = mesh.geometry.userData.owners as { name: string; end: number }[];
+      const planes = [mesh.material].flat()[0]?.clippingPlanes ?? [];
+      const names = new Set<string>();
+      for (const hit of rayAt(cursor).intersectObject(mesh)) {
+        if (planes.some((plane) => plane.distanceToPoint(hit.point) < 0)) continue;
+        const owner = owners.find((one) => (hit.faceIndex ?? 0) < one.end);
+        if (owner) names.add(owner.name);
+      }
+      return [...names].flatMap((name) => {
+        const guide = model.guides.find((one) => one.name === name);
+        return guide ? [guideHit(guide)] : [];
+      });
+    };
+    const allGuides = (cursor: Point): Hit[] => {
+      const { hidden } = useBoard.getState();
+      const off = new Set(hidden);
+      const shown = model.guides.filter((guide) => !off.has(guide.name));
+      const to = projector(camera, size.width, size.height, origin);
+      return [...guidesAt(shown, to, cursor), ...surfacesAt(cursor)];
+    };
+    const find = (event: MouseEvent): Hit | null => {
+      const cursor = place(event);
+      const { stage, layer } = useBoard.getState();
+      const want = wanted();
+      const guides = want ? want.includes("guide") : stage === "Shape" && layer === "Blocks";
+      if (guides) {
+        const first = allGuides(cursor)[0];
+        if (first || want) return first ?? null;
+      }
+      if (!solid) {
+        const to = projector(camera, size.width, size.height, origin);
+        return hitAt(model, to, cursor, want);
+      }
       const mesh = scene.getObjectByName("grid") as Mesh | undefined;
       if (!mesh || !grid) return null;
-      const ray = new Raycaster();
-      ray.setFromCamera(
-        new Vector2((2 * cursor[0]) / size.width - 1, 1 - (2 * cursor[1]) / size.height),
-        camera,
-      );
-      const hit = ray.intersectObject(mesh)[0];
+      const hit = rayAt(cursor).intersectObject(mesh)[0];
       if (hit?.faceIndex === undefined || hit.faceIndex === null) return null;
       const face = Math.floor(hit.faceIndex / 2);
       const id = grid.origins[grid.sides[face] as number];
@@ -61,26 +105,40 @@ export function Picker({ origin, solid, grid, onHit }: Props) {
       }
       const tier = model.tiers.find((t) => t.edges.some((edge) => edgeId(edge) === hit.id));
       const ids = whole && hit.kind === "edge" && tier ? tier.edges.map(edgeId) : [hit.id];
-      const selection = picked(board.selection, hit.kind, ids, add);
+      takeIds(hit.kind, ids, add);
+    };
+    const takeIds = (kind: Taken, ids: string[], add: boolean) => {
+      const board = useBoard.getState();
+      const asked = field();
+      // A list of guides grows with every click; one guide is replaced.
+      const grows =
+        asked && GUIDING.has(asked.widget) && ["guides", "places"].includes(asked.widget);
+      const selection = picked(board.selection, kind, ids, add || Boolean(grows));
       const draft = board.draft;
-      const field = kinds.get(draft?.step.kind ?? "")?.fields.find((f) => f.name === draft?.field);
-      const selector = field && selectorOf(selection, field.widget);
+      const selector = asked && selectorOf(selection, asked.widget);
       board.set({
         selection,
+        crowd: null,
         draft:
-          draft && field && selector
-            ? { ...draft, step: { ...draft.step, [field.name]: selector } }
+          draft && asked && selector
+            ? { ...draft, step: { ...draft.step, [asked.name]: selector } }
             : draft,
       });
     };
     const press = (event: PointerEvent) => {
       down = [event.clientX, event.clientY];
+      useBoard.setState({ crowd: null });
     };
     const release = (event: PointerEvent) => {
-      if (!down || event.button !== 0) return;
+      if (!down) return;
       const dragged = Math.hypot(event.clientX - down[0], event.clientY - down[1]) > 4;
       down = null;
-      if (!dragged) take(find(event), event.shiftKey, false);
+      if (dragged) return;
+      if (event.button === 0) take(find(event), event.shiftKey, false);
+      if (event.button === 2) {
+        const hits = allGuides(place(event));
+        if (hits.length) useBoard.setState({ crowd: { at: place(event), hits } });
+      }
     };
     const double = (event: MouseEvent) => take(find(event), event.shiftKey, true);
     const move = (event: PointerEvent) => {
@@ -90,17 +148,21 @@ export function Picker({ origin, solid, grid, onHit }: Props) {
       onHit(hit);
     };
     const leave = () => onHit(null);
+    const choose = (event: Event) =>
+      takeIds("guide", [(event as CustomEvent<string>).detail], false);
     canvas.addEventListener("pointerdown", press);
     canvas.addEventListener("pointerup", release);
     canvas.addEventListener("dblclick", double);
     canvas.addEventListener("pointermove", move);
     canvas.addEventListener("pointerleave", leave);
+    window.addEventListener("take-guide", choose);
     return () => {
       canvas.removeEventListener("pointerdown", press);
       canvas.removeEventListener("pointerup", release);
       canvas.removeEventListener("dblclick", double);
       canvas.removeEventListener("pointermove", move);
       canvas.removeEventListener("pointerleave", leave);
+      window.removeEventListener("take-guide", choose);
     };
   }, [model, kinds, camera, gl, scene, size, solid, grid, origin, onHit]);
   return null;

@@ -1,7 +1,7 @@
-import { OrbitControls } from "@react-three/drei";
+import { OrbitControls, OrthographicCamera, PerspectiveCamera } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
 import { type RefObject, useEffect, useMemo, useRef } from "react";
-import { MOUSE, type OrthographicCamera } from "three";
+import { type PerspectiveCamera as Deep, type OrthographicCamera as Flat, MOUSE } from "three";
 import type { OrbitControls as Controls } from "three-stdlib";
 import { useBoardData } from "../board/context";
 import { typing } from "../board/keys";
@@ -9,27 +9,34 @@ import { useBoard } from "../board/store";
 import { CellBoxes } from "./CellBoxes";
 import { Corners } from "./Corners";
 import { Edges } from "./Edges";
-import { type Extent, lookFrom, seenHalf, type Three } from "./extent";
+import { type Extent, lookFrom, seenHalf, type Three, upFor } from "./extent";
 import { Ghost } from "./Ghost";
 import { GridMesh } from "./GridMesh";
 import { Guides } from "./Guides";
 import { LivePicture } from "./LivePicture";
+import { Marks } from "./Marks";
 import { Picker } from "./Picker";
 import type { Hit } from "./pick";
+import { Surfaces } from "./Surfaces";
 
 interface Props {
+  /** Whether the grid is shown in space. */
   solid: boolean;
+  /** Whether the camera moves in space. */
+  spatial: boolean;
   extent: Extent;
   onHit: (hit: Hit | null) => void;
   fit: RefObject<() => void>;
 }
 
 /** All that is drawn, the camera, and picking. */
-export function Scene({ solid, extent, onHit, fit }: Props) {
-  const { grid, previewGrid } = useBoardData();
+export function Scene({ solid, spatial, extent, onHit, fit }: Props) {
+  const { grid, previewGrid, shape, previewShape } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const job = useBoard((board) => board.job);
   const target = useBoard((board) => board.target);
+  const from = useBoard((board) => board.from);
+  const perspective = useBoard((board) => board.perspective) && spatial;
   const { origin, half } = extent;
   const controls = useRef<Controls>(null);
   const { camera, size, invalidate } = useThree();
@@ -37,28 +44,30 @@ export function Scene({ solid, extent, onHit, fit }: Props) {
 
   const look = useMemo(
     () => (at: Three, zoom: number) => {
-      const lens = camera as OrthographicCamera;
-      const from = lookFrom(solid);
-      lens.up.set(0, solid ? 0 : 1, solid ? 1 : 0);
-      lens.position.set(...at).addScaledVector(from, 8 * reach);
-      lens.near = 0.01 * reach;
-      lens.far = 40 * reach;
-      lens.zoom = zoom;
+      const lens = camera as Flat | Deep;
+      lens.up.copy(upFor(spatial, from));
+      // What is a zoom for parallel sight is a distance in perspective.
+      const tall = "isPerspectiveCamera" in lens ? Math.tan((lens.fov * Math.PI) / 360) : 0;
+      const away = tall ? size.height / zoom / (2 * tall) : 8 * reach;
+      lens.position.set(...at).addScaledVector(lookFrom(spatial, from), away);
+      lens.near = tall ? 0.01 * away : 0.01 * reach;
+      lens.far = tall ? away + 40 * reach : 40 * reach;
+      if (!tall) lens.zoom = zoom;
       lens.lookAt(...at);
       lens.updateProjectionMatrix();
       controls.current?.target.set(...at);
       controls.current?.update();
       invalidate();
     },
-    [camera, solid, reach, invalidate],
+    [camera, spatial, from, reach, size.height, invalidate],
   );
   const fitAll = useMemo(
     () => () => {
-      const [w, h] = seenHalf(half, solid);
+      const [w, h] = seenHalf(half, spatial, from);
       const zoom = 0.84 * Math.min(size.width / (2 * w), (size.height - 90) / (2 * h));
       look([0, 0, 0], Math.max(zoom, 1e-12));
     },
-    [half, size.width, size.height, look, solid],
+    [half, size.width, size.height, look, spatial, from],
   );
   useEffect(() => {
     fit.current = fitAll;
@@ -80,22 +89,33 @@ export function Scene({ solid, extent, onHit, fit }: Props) {
   const shownGrid = layer === "Blocks" ? null : previewGrid && !solid ? previewGrid : grid;
   return (
     <>
+      {perspective ? (
+        <PerspectiveCamera makeDefault fov={30} />
+      ) : (
+        <OrthographicCamera makeDefault />
+      )}
       <OrbitControls
-        key={String(solid)}
+        key={`${spatial} ${perspective}`}
         ref={controls}
         makeDefault
-        enableRotate={solid}
+        enableRotate={spatial}
         enableDamping={false}
         zoomToCursor
         screenSpacePanning
         mouseButtons={{
-          LEFT: solid ? MOUSE.ROTATE : MOUSE.PAN,
+          LEFT: spatial ? MOUSE.ROTATE : MOUSE.PAN,
           MIDDLE: MOUSE.DOLLY,
           RIGHT: MOUSE.PAN,
         }}
       />
       <ambientLight intensity={1.6} />
       <directionalLight position={[-2, -3, 4]} intensity={1.6} />
+      <directionalLight position={[3, 2, -1]} intensity={0.5} />
+      {layer === "Blocks" && shape && <Surfaces picture={shape} extent={extent} />}
+      {layer === "Blocks" && previewShape && (
+        <Surfaces picture={previewShape} extent={extent} ghost />
+      )}
+      <Marks origin={origin} />
       {live && job ? (
         <LivePicture job={job} origin={origin} fallback={shownGrid} />
       ) : (
@@ -109,7 +129,7 @@ export function Scene({ solid, extent, onHit, fit }: Props) {
       )}
       {!solid && (
         <>
-          <Guides origin={origin} />
+          <Guides origin={origin} spatial={spatial} />
           {!live && <Edges origin={origin} />}
           <Ghost origin={origin} />
           {!live && <Corners origin={origin} />}

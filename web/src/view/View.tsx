@@ -5,11 +5,13 @@ import { useBoardData } from "../board/context";
 import { type Layer, useBoard } from "../board/store";
 import { useMode, usePalette } from "../theme/mode";
 import { Empty, Wrong } from "../theme/parts";
+import { Crowd } from "./Crowd";
 import { useExtent } from "./extent";
 import { LabelPlacer, Labels } from "./Labels";
 import { Legend } from "./Legend";
 import type { Hit } from "./pick";
 import { Scene } from "./Scene";
+import { SpaceTools } from "./SpaceTools";
 
 const LAYERS: Layer[] = ["Blocks", "Cells", "Quality", "Patches"];
 
@@ -28,7 +30,7 @@ const Pill = chakra("button", {
 
 /** The view: the layout and the grid, with what is in hand and the ghost of what is being tried. */
 export function View() {
-  const { model, grid, gridProblem, kinds, preview, busy } = useBoardData();
+  const { model, grid, gridProblem, kinds, preview, previewShape, busy } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const space = useBoard((board) => board.space);
   const numbers = useBoard((board) => board.numbers);
@@ -42,7 +44,9 @@ export function View() {
   const labels = useRef<HTMLDivElement>(null);
   const extent = useExtent();
   const lifted = model.depth !== null;
+  const deep = model.guides.some((g) => g.dim === 2 || (g.high[2] ?? 0) > (g.low[2] ?? 0));
   const solid = lifted && space && layer !== "Blocks" && grid?.dim === 3;
+  const spatial = space && (solid || (layer === "Blocks" && (deep || Boolean(previewShape))));
   const empty = !model.guides.length && !model.blocks.length && !preview;
   const field =
     draft?.field && kinds.get(draft.step.kind)?.fields.find((f) => f.name === draft.field);
@@ -58,15 +62,14 @@ export function View() {
     >
       <Canvas
         key={String(dark)}
-        orthographic
         flat
         frameloop="demand"
         dpr={[1, 2]}
-        gl={{ antialias: true, preserveDrawingBuffer: true }}
+        gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
         style={{ position: "absolute", inset: 0 }}
       >
         <color attach="background" args={[palette.paper]} />
-        <Scene solid={solid} extent={extent} onHit={setHit} fit={fit} />
+        <Scene solid={solid} spatial={spatial} extent={extent} onHit={setHit} fit={fit} />
         <LabelPlacer layer={labels} origin={extent.origin} />
       </Canvas>
       <Labels layer={labels} solid={solid} />
@@ -93,7 +96,7 @@ export function View() {
         ))}
       </Flex>
       <Flex position="absolute" top="3" right="3" gap="1.5">
-        {lifted && layer !== "Blocks" && (
+        {((lifted && layer !== "Blocks") || (deep && layer === "Blocks")) && (
           <Pill type="button" bg="card" onClick={() => set({ space: !space })} aria-pressed={space}>
             {space ? "In space" : "In the plane"}
           </Pill>
@@ -111,6 +114,8 @@ export function View() {
           Fit
         </Pill>
       </Flex>
+      {spatial && <SpaceTools />}
+      <Crowd />
       {field && (
         <Text
           position="absolute"
@@ -135,8 +140,8 @@ export function View() {
               An empty project
             </Text>
             <Empty>
-              Set the unit (U), read an outline (R) or draw a guide; or go to Blocks (Alt 2) and
-              frame a rectangle (F).
+              Set the unit (U), read an outline (R), bring in CAD (I) or draw a guide; or go to
+              Blocks (Alt 2) and frame a rectangle (F).
             </Empty>
           </Box>
         </Flex>

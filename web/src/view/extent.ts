@@ -9,14 +9,31 @@ export interface Extent {
   half: Three;
 }
 
-/** Where the camera looks from: straight down on the plane, or from the south-west and above. */
-export const lookFrom = (solid: boolean): Vector3 =>
-  solid ? new Vector3(-0.75, -1.15, 0.95).normalize() : new Vector3(0, 0, 1);
+export type LookFrom = "oblique" | "+x" | "−x" | "+y" | "−y" | "+z" | "−z";
+
+const FROM: Record<LookFrom, Three> = {
+  oblique: [-0.75, -1.15, 0.95],
+  "+x": [1, 0, 0],
+  "−x": [-1, 0, 0],
+  "+y": [0, 1, 0],
+  "−y": [0, -1, 0],
+  "+z": [0, 0, 1],
+  "−z": [0, 0, -1],
+};
+export const DIRECTIONS = Object.keys(FROM) as LookFrom[];
+
+/** Where the camera looks from: straight down on the plane, or in space from a chosen side. */
+export const lookFrom = (spatial: boolean, from: LookFrom): Vector3 =>
+  new Vector3(...(spatial ? FROM[from] : FROM["+z"])).normalize();
+
+/** Which way is up: z in space, y where the camera looks along z. */
+export const upFor = (spatial: boolean, from: LookFrom): Vector3 =>
+  spatial && !from.endsWith("z") ? new Vector3(0, 0, 1) : new Vector3(0, 1, 0);
 
 /** Half the width and height of an extent as the camera sees it. */
-export function seenHalf(half: Three, solid: boolean): [number, number] {
-  const from = lookFrom(solid);
-  const up = solid ? new Vector3(0, 0, 1) : new Vector3(0, 1, 0);
+export function seenHalf(half: Three, spatial: boolean, side: LookFrom): [number, number] {
+  const from = lookFrom(spatial, side);
+  const up = upFor(spatial, side);
   const right = new Vector3().crossVectors(up, from).normalize();
   const top = new Vector3().crossVectors(from, right);
   const reach = (axis: Vector3) =>

@@ -1,6 +1,6 @@
 /** Finding what lies under the cursor: corners first, then edges, then blocks. */
 import { type Camera, Vector3 } from "three";
-import type { Model } from "../api/client";
+import type { Guide, Model } from "../api/client";
 import { edgeId, type Taken } from "../model/selection";
 
 export interface Hit {
@@ -12,7 +12,7 @@ export interface Hit {
 const CORNER_REACH = 9;
 const EDGE_REACH = 7;
 
-type Point = [number, number];
+export type Point = [number, number];
 
 /** Makes the function that turns places of the model into pixels. */
 export function projector(
@@ -31,6 +31,34 @@ export function projector(
     return [((at.x + 1) / 2) * width, ((1 - at.y) / 2) * height];
   };
 }
+
+/** Finds the guide points and curves near a pixel, the nearest first; points before curves. */
+export function guidesAt(
+  guides: readonly Guide[],
+  to: (xyz: readonly number[]) => Point,
+  cursor: Point,
+): Hit[] {
+  const found: { away: number; hit: Hit }[] = [];
+  for (const guide of guides) {
+    if (guide.dim === 2) continue;
+    const path = guide.xyz.map(to);
+    let away = Number.POSITIVE_INFINITY;
+    if (guide.dim === 0) {
+      const [x, y] = path[0] as Point;
+      away = Math.hypot(x - cursor[0], y - cursor[1]) - CORNER_REACH;
+    } else
+      for (let n = 1; n < path.length; n++)
+        away = Math.min(away, fromPiece(cursor, path[n - 1] as Point, path[n] as Point));
+    if (away < EDGE_REACH) found.push({ away, hit: guideHit(guide) });
+  }
+  return found.sort((a, b) => a.away - b.away).map((one) => one.hit);
+}
+
+export const guideHit = (guide: Guide): Hit => ({
+  kind: "guide",
+  id: guide.name,
+  words: `${guide.name} · ${guide.closed ? "closed " : ""}${guide.kind}`,
+});
 
 /** Finds what is nearest to a pixel among what may be taken. */
 export function hitAt(

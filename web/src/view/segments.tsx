@@ -1,4 +1,5 @@
 import { Line } from "@react-three/drei";
+import type { Plane } from "three";
 
 type Three = [number, number, number];
 
@@ -25,14 +26,26 @@ interface Props {
   order: number;
   dashed?: boolean;
   dash?: number;
+  /** Whether what lies in front hides them; else they are drawn over all. */
+  hide?: boolean;
+  planes?: Plane[];
 }
 
 /** Many straight pieces in one colour, a given number of pixels wide, drawn over the grid. */
-export function Segments({ points, color, width, order, dashed = false, dash = 1 }: Props) {
+export function Segments({
+  points,
+  color,
+  width,
+  order,
+  dashed = false,
+  dash = 1,
+  hide = false,
+  planes = [],
+}: Props) {
   if (points.length < 2) return null;
   return (
     <Line
-      key={`${points.length} ${dashed}`}
+      key={`${points.length} ${dashed} ${hide} ${planes.length}`}
       points={points}
       segments
       color={color}
@@ -40,7 +53,8 @@ export function Segments({ points, color, width, order, dashed = false, dash = 1
       dashed={dashed}
       dashSize={dash}
       gapSize={dash}
-      depthTest={false}
+      depthTest={hide}
+      clippingPlanes={planes}
       transparent
       renderOrder={order}
       raycast={() => null}

@@ -3,9 +3,11 @@ import { useEffect, useId, useState } from "react";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
 import type { Field } from "../../model/schema";
-import { SELECTING } from "../../model/schema";
+import { GUIDING, SELECTING } from "../../model/schema";
 import { valueText } from "../../model/sentences";
 import { FileField } from "./FileField";
+import { GuidesField } from "./GuidesField";
+import { PlacesField } from "./PlacesField";
 import { readText, showText } from "./values";
 
 interface Props {
@@ -26,9 +28,15 @@ export function FieldInput(props: Props) {
     if (asked) document.getElementById(id)?.focus();
   }, [asked, id]);
   if (field.widget === "file") return <FileField {...props} />;
-  const wide = SELECTING.has(field.widget) || ["lengths", "place-or-guide"].includes(field.widget);
+  const wide =
+    SELECTING.has(field.widget) ||
+    ["lengths", "numbers", "place-or-guide", "guides", "places"].includes(field.widget);
   return (
-    <Box py="0.5" title={field.help || undefined}>
+    <Box
+      py="0.5"
+      title={field.help || undefined}
+      onFocus={GUIDING.has(field.widget) ? props.take : undefined}
+    >
       <Flex
         direction={wide ? "column" : "row"}
         gap={wide ? "1" : "2"}
@@ -60,10 +68,17 @@ function Control(props: Props & { id: string }) {
     return <Choice id={id} {...{ field, value, change, choices }} />;
   }
   if (field.widget === "guide") {
-    const curves = model.guides.filter((guide) => guide.kind !== "point");
-    const choices = curves.map((guide) => ({ value: guide.name, label: guide.name }));
+    const dim = { curve: 1, surface: 2 }[field.of];
+    const fits = model.guides.filter((guide) => dim === undefined || guide.dim === dim);
+    const names = [...fits, ...(field.of ? [] : model.groups)].map((guide) => guide.name);
+    const choices = [...new Set([...names, ...(value ? [String(value)] : [])])].map((name) => ({
+      value: name,
+      label: name,
+    }));
     return <Choice id={id} {...{ field, value, change, choices }} />;
   }
+  if (field.widget === "guides") return <GuidesField {...props} />;
+  if (field.widget === "places") return <PlacesField {...props} />;
   return <TextField {...props} />;
 }
 
@@ -88,7 +103,7 @@ function Choice({ id, field, value, change, choices }: ChoiceProps) {
         onChange={(event) => change(event.target.value === "" ? undefined : event.target.value)}
       >
         {(field.optional || (value === undefined && field.fallback === undefined)) && (
-          <option value="">as it is</option>
+          <option value="">{field.optional ? "as it is" : "choose"}</option>
         )}
         {choices.map((choice) => (
           <option key={choice.value} value={choice.value}>
@@ -154,7 +169,9 @@ function placeholder(field: Field, unit: string): string {
     return String(field.fallback);
   if (field.widget === "place") return `x, y ${unit}`;
   if (field.widget === "lengths") return `2.15, 5.10 ${unit}`;
-  if (field.widget === "place-or-guide") return "x, y  or  guide @ 0.25";
+  if (field.widget === "place-or-guide") return "x, y, z  or  guide @ 0.25";
+  if (field.widget === "direction") return "0, 0, 1";
+  if (field.widget === "numbers") return "0.25, 0.5";
   return field.optional ? "left out" : unit;
 }
 

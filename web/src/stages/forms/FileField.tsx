@@ -1,11 +1,14 @@
-import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
+import { Box, Flex, NativeSelect, Progress, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
-import { useId, useRef, useState } from "react";
-import { type PointFile, Problem, sendFile } from "../../api/client";
+import { useEffect, useId, useRef, useState } from "react";
+import { http, Problem, sendGeometry, sendPoints, taken } from "../../api/client";
+import { ended, useJob } from "../../api/job";
+import { useFile } from "../../api/queries";
 import { useBoardData } from "../../board/context";
-import { short } from "../../model/numbers";
+import { useBoard } from "../../board/store";
+import { METRES, short, whole } from "../../model/numbers";
 import type { Field } from "../../model/schema";
-import { Quiet, Wrong } from "../../theme/parts";
+import { Mono, Quiet, Wrong } from "../../theme/parts";
 
 interface Props {
   field: Field;
@@ -13,30 +16,51 @@ interface Props {
   change: (value: unknown) => void;
 }
 
-/** A point file: one that is there already, or a new one from disk, read at once. */
+const GEOMETRY = /\.(step|stp|iges|igs|stl|obj|dxf)$/i;
+
+/** A geometry file: one that is there already, or a new one from disk, read before it is stored. */
 export function FileField({ field, value, change }: Props) {
   const { project, recipe } = useBoardData();
   const cache = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const [read, setRead] = useState<PointFile | null>(null);
+  const [problem, setProblem] = useState("");
+  const [reading, setReading] = useState<string | null>(null);
+  const job = useJob(reading);
   const id = useId();
-  const files = [...new Set([...recipe.files, ...(value ? [String(value)] : [])])];
+  const points = field.of === "points";
+  const fits = recipe.files.filter((name) => GEOMETRY.test(name) !== points);
+  const files = [...new Set([...fits, ...(value ? [String(value)] : [])])];
+  const stored = async (name: string) => {
+    change(name);
+    await cache.invalidateQueries({ queryKey: ["recipe", project] });
+  };
   const send = async (file: File | undefined) => {
     if (!file) return;
-    setProblem(null);
-    setRead(null);
+    setProblem("");
+    if (GEOMETRY.test(file.name) === points) {
+      const other = points ? "Bring in" : "Read points";
+      setProblem(`${file.name} is of another kind: use “${other}”.`);
+      return;
+    }
     try {
-      const found = await sendFile(project, file);
-      setRead(found);
-      change(found.name);
-      await cache.invalidateQueries({ queryKey: ["recipe", project] });
+      if (points) await stored((await sendPoints(project, file)).name);
+      else setReading((await sendGeometry(project, file)).id);
     } catch (error) {
-      if (error instanceof Problem) setProblem(error);
-      else setProblem(new Problem(0, "The server cannot be reached; look whether it still runs."));
+      setProblem(
+        error instanceof Problem
+          ? error.message
+          : "The server cannot be reached; look whether it still runs.",
+      );
     }
   };
-  const size = read && [0, 1].map((n) => short((read.high[n] ?? 0) - (read.low[n] ?? 0), 4));
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only the end of a job is of interest
+  useEffect(() => {
+    if (!job || !ended(job)) return;
+    setReading(null);
+    if (job.state === "done") void stored(String(job.result.name));
+    else if (job.state === "failed") setProblem(String(job.result.error ?? "It cannot be read."));
+  }, [job]);
+  const share = Number(job?.progress.share ?? 0);
   return (
     <Box
       py="1"
@@ -76,27 +100,112 @@ export function FileField({ field, value, change }: Props) {
         ref={input}
         type="file"
         hidden
-        aria-label="Point file from disk"
+        accept={points ? undefined : ".step,.stp,.iges,.igs,.stl,.obj,.dxf"}
+        aria-label={points ? "Point file from disk" : "Geometry file from disk"}
         onChange={(event) => {
           void send(event.target.files?.[0]);
           event.target.value = "";
         }}
       />
-      {problem && (
-        <Box mt="1">
-          <Wrong>{problem.message}</Wrong>
+      {reading && (
+        <Box mt="1.5" role="status">
+          <Progress.Root value={100 * share} size="xs" aria-label="Reading">
+            <Progress.Track>
+              <Progress.Range bg="rust" />
+            </Progress.Track>
+          </Progress.Root>
+          <Flex justify="space-between" align="center" mt="1">
+            <Text fontSize="11px" color="muted">
+              {String(job?.progress.words ?? "waiting")} …
+            </Text>
+            <Quiet
+              size="2xs"
+              type="button"
+              onClick={() =>
+                void taken(
+                  http.POST("/api/jobs/{job}/stop", { params: { path: { job: reading } } }),
+                )
+              }
+            >
+              Stop
+            </Quiet>
+          </Flex>
         </Box>
       )}
-      {read && size && (
-        <Text color="muted" fontSize="11px" mt="1">
-          {read.points} points, {size[0]} by {size[1]} in its own numbers,{" "}
-          {read.closed ? "closed" : `open, its ends ${short(read.gap)} apart`}
-          {read.title ? `, titled “${read.title}”` : ""}
-        </Text>
+      {problem && (
+        <Box mt="1">
+          <Wrong>{problem}</Wrong>
+        </Box>
       )}
+      {value ? <FileFacts name={String(value)} /> : null}
       <Text color="muted" fontSize="11px">
-        One place per row, x y or x y z; lines with # are comments.
+        {points
+          ? "One place per row, x y or x y z; an empty row begins another curve; # comments."
+          : "STEP, IGES, STL, OBJ or DXF."}
       </Text>
     </Box>
   );
 }
+
+/** What a stored file holds; where it does not say its unit, its size in each that it may be in. */
+function FileFacts({ name }: { name: string }) {
+  const { project, model } = useBoardData();
+  const draft = useBoard((board) => board.draft);
+  const set = useBoard((board) => board.set);
+  const { data, error } = useFile(project, name);
+  if (error) return <Wrong>{error.message}</Wrong>;
+  if (!data) return null;
+  const sizes = data.low.map((v, n) => (data.high[n] ?? 0) - v);
+  const flat = (sizes[2] ?? 0) === 0 ? sizes.slice(0, 2) : sizes;
+  const counts = Object.entries(data.counts).map(
+    ([what, count]) => `${whole(count)} ${count === 1 ? what.replace(/s$/, "") : what}`,
+  );
+  const chosen = draft?.step.file_unit;
+  const pick = (unit: string) =>
+    draft && set({ draft: { ...draft, step: { ...draft.step, file_unit: unit } } });
+  return (
+    <Box mt="1" fontSize="11px" color="muted">
+      <Text>
+        {counts.join(", ")}
+        {data.title ? `, titled “${data.title}”` : ""}
+        {data.kind === "points" &&
+          (data.closed ? ", closed" : `, open, its ends ${short(data.gap)} apart`)}
+      </Text>
+      {data.unit ? (
+        <Text>
+          {flat.map((v) => short(inUnit(v, data.unit, model.unit), 4)).join(" × ")} {model.unit}
+          {data.file_unit && `; written in ${data.file_unit}`}
+        </Text>
+      ) : (
+        <Box>
+          <Text>The file does not say its unit. It would be:</Text>
+          {Object.keys(METRES).map((unit) => (
+            <Flex
+              key={unit}
+              as="button"
+              {...{ type: "button" }}
+              width="100%"
+              justify="space-between"
+              px="1.5"
+              borderRadius="4px"
+              cursor="pointer"
+              bg={chosen === unit ? "ochreSoft" : undefined}
+              color={chosen === unit ? "ink" : undefined}
+              _hover={{ bg: "ochreSoft" }}
+              onClick={() => pick(unit)}
+            >
+              <Text>in {unit}</Text>
+              <Mono>
+                {flat.map((v) => short(inUnit(v, unit, model.unit), 4)).join(" × ")} {model.unit}
+              </Mono>
+            </Flex>
+          ))}
+        </Box>
+      )}
+      {data.left_out.length > 0 && <Text>left out: {data.left_out.slice(0, 5).join(", ")}</Text>}
+    </Box>
+  );
+}
+
+const inUnit = (value: number, from: string, to: string): number =>
+  (value * (METRES[from] ?? 1)) / (METRES[to] ?? 1);

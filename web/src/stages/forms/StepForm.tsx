@@ -7,6 +7,7 @@ import { plays } from "../../model/schema";
 import { Do, Quiet, Wrong } from "../../theme/parts";
 import { EffectCard } from "./EffectCard";
 import { FieldInput } from "./FieldInput";
+import { ShapeEffect } from "./ShapeEffect";
 
 /** The form of a step, made from the schema of its kind; then what keeping it would do. */
 export function StepForm({ draft }: { draft: Draft }) {
@@ -59,7 +60,8 @@ export function StepForm({ draft }: { draft: Draft }) {
           <Wrong>{wrong}</Wrong>
         </Box>
       )}
-      {!runs && <EffectCard />}
+      {!runs && kind.stage !== "Shape" && <EffectCard />}
+      {kind.stage === "Shape" && <ShapeEffect />}
       <Box position="sticky" bottom="0" bg="card" pt="3" pb="1">
         <Do type="submit" disabled={!done || busy || (runs && job !== null)}>
           {runs ? "Run and keep ↵" : draft.isNew ? "Keep step ↵" : "Keep change ↵"}

@@ -19,6 +19,19 @@ const lengths = (text: string): Read => {
   return wrong ? { problem: `“${wrong}” is not a length` } : { value: parts.map(lengthOf) };
 };
 
+const coordinates = (text: string): Read => {
+  const read = lengths(text);
+  if ("problem" in read) return read;
+  const count = (read.value as unknown[]).length;
+  return count === 2 || count === 3 ? read : { problem: "give x, y or x, y, z" };
+};
+
+/** Coordinates, or a guide with a fraction of its length: “axis @ 0.25”. */
+const place = (text: string): Read => {
+  const on = /^\s*([A-Za-z][\w.-]*)\s*(?:@\s*([\d.]+))?\s*$/.exec(text);
+  return on ? { value: { guide: on[1], fraction: Number(on[2] ?? 0) } } : coordinates(text);
+};
+
 /** Reads what was typed; an empty field is left out. */
 export function readText(field: Field, text: string): Read {
   if (text.trim() === "") return { value: undefined };
@@ -40,15 +53,25 @@ export function readText(field: Field, text: string): Read {
         : { problem: "not a length, such as 6 mm" };
     case "lengths":
       return lengths(text);
+    case "direction":
+    case "numbers": {
+      const parts = text.split(/[,;\s]+/).filter((part) => part !== "");
+      const values = parts.map(number);
+      if (values.some((v) => v === null)) return { problem: "not numbers" };
+      return field.widget === "numbers" || values.length === 3
+        ? { value: values }
+        : { problem: "give x, y, z" };
+    }
+    case "places": {
+      const rows = text.split(/\n|\s*;\s*/).filter((row) => row.trim() !== "");
+      const read = rows.map(place);
+      const wrong = read.find((one) => "problem" in one);
+      return wrong ?? { value: read.map((one) => (one as { value: unknown }).value) };
+    }
     case "place":
     case "place-or-guide": {
-      const on = /^\s*([A-Za-z][\w.-]*)\s*(?:@\s*([\d.]+))?\s*$/.exec(text);
-      if (field.widget === "place-or-guide" && on)
-        return { value: { guide: on[1], fraction: Number(on[2] ?? 0) } };
-      const read = lengths(text);
-      if ("problem" in read) return read;
-      const count = (read.value as unknown[]).length;
-      return count === 2 || count === 3 ? read : { problem: "give x, y or x, y, z" };
+      if (field.widget === "place-or-guide") return place(text);
+      return coordinates(text);
     }
     case "patch-name":
       return /^[A-Za-z][A-Za-z0-9_-]{0,31}$/.test(text)
@@ -61,9 +84,13 @@ export function readText(field: Field, text: string): Read {
 
 /** Shows a value as it would be typed. */
 export function showText(field: Field, value: unknown): string {
-  if (field.widget === "place-or-guide" && value && !Array.isArray(value)) {
-    const on = value as { guide: string; fraction?: number };
-    return `${on.guide} @ ${on.fraction ?? 0}`;
-  }
+  if (field.widget === "place-or-guide") return placeText(value);
+  if (field.widget === "places" && Array.isArray(value)) return value.map(placeText).join("\n");
   return valueText(value, {});
+}
+
+function placeText(value: unknown): string {
+  if (!value || Array.isArray(value)) return valueText(value, {});
+  const on = value as { guide: string; fraction?: number };
+  return on.fraction ? `${on.guide} @ ${on.fraction}` : on.guide;
 }

@@ -1,0 +1,56 @@
+import { Box, Text, Textarea } from "@chakra-ui/react";
+import { useEffect, useState } from "react";
+import { useBoardData } from "../../board/context";
+import type { Field } from "../../model/schema";
+import { readText, showText } from "./values";
+
+interface Props {
+  field: Field;
+  value: unknown;
+  change: (value: unknown) => void;
+  id: string;
+}
+
+/** Many places, one per row: typed, pasted, or guide points picked in the view. */
+export function PlacesField({ field, value, change, id }: Props) {
+  const { model } = useBoardData();
+  const [text, setText] = useState(showText(field, value));
+  const [bad, setBad] = useState("");
+  useEffect(() => {
+    // What came from the view is shown; what is being typed stays.
+    setText((typed) => {
+      const read = readText(field, typed);
+      return "value" in read && JSON.stringify(read.value) === JSON.stringify(value)
+        ? typed
+        : showText(field, value);
+    });
+  }, [field, value]);
+  const type = (typed: string) => {
+    setText(typed);
+    const read = readText(field, typed);
+    setBad("problem" in read ? read.problem : "");
+    if ("value" in read) change(read.value);
+  };
+  return (
+    <Box>
+      <Textarea
+        id={id}
+        size="xs"
+        rows={5}
+        fontFamily="mono"
+        bg="card"
+        borderColor={bad ? "madder" : "rule"}
+        aria-invalid={bad ? true : undefined}
+        value={text}
+        placeholder={`x, y, z ${model.unit}  or a guide point, one per row`}
+        onChange={(event) => type(event.target.value)}
+        onKeyDown={(event) => event.key === "Enter" && event.stopPropagation()}
+      />
+      {bad && (
+        <Text color="madder" fontSize="11px" role="alert">
+          {bad}
+        </Text>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,51 @@
+import { Box, Text } from "@chakra-ui/react";
+import { useBoardData } from "../../board/context";
+import { short } from "../../model/numbers";
+
+const SHOWN = 6;
+
+/** “If you keep this” for guides: what is new, with its size, and what a step has to say. */
+export function ShapeEffect() {
+  const { preview, model } = useBoardData();
+  if (!preview || preview.error) return null;
+  const before = new Map(model.guides.map((guide) => [guide.name, JSON.stringify(guide)]));
+  const after = preview.model;
+  const fresh = after.guides.filter((guide) => before.get(guide.name) !== JSON.stringify(guide));
+  const gone = model.guides.length + fresh.length - after.guides.length;
+  const told = new Set(model.steps.flatMap((step) => step.report));
+  const reports = after.steps.flatMap((step) => step.report).filter((line) => !told.has(line));
+  if (!fresh.length && gone <= 0 && !reports.length) return null;
+  return (
+    <Box
+      role="status"
+      aria-label="If you keep this"
+      bg="tealSoft"
+      border="1px solid"
+      borderColor="rule"
+      borderRadius="md"
+      px="3"
+      py="2"
+      mt="3"
+      fontSize="12px"
+    >
+      <Text fontWeight="600">If you keep this</Text>
+      {fresh.slice(0, SHOWN).map((guide) => (
+        <Text key={guide.name}>
+          {guide.name}:{" "}
+          <b>
+            {guide.dim === 2
+              ? `${short(guide.area, 6)} ${after.unit}²`
+              : guide.dim === 1
+                ? `${short(guide.length, 6)} ${after.unit}`
+                : guide.low.map((v) => short(v, 6)).join(", ")}
+          </b>{" "}
+          {before.has(guide.name) ? "changed" : guide.kind}
+        </Text>
+      ))}
+      {fresh.length > SHOWN && <Text>and {fresh.length - SHOWN} more</Text>}
+      {reports.map((line) => (
+        <Text key={line}>{line}</Text>
+      ))}
+    </Box>
+  );
+}

@@ -1,0 +1,132 @@
+import { Box, chakra, Flex, Slider, Text } from "@chakra-ui/react";
+import { useBoard } from "../board/store";
+import { DIRECTIONS } from "./extent";
+
+const Small = chakra("button", {
+  base: {
+    border: "1px solid",
+    borderColor: "rule",
+    bg: "card",
+    px: "2",
+    py: "0.5",
+    fontSize: "11.5px",
+    cursor: "pointer",
+    borderRadius: "4px",
+    _hover: { borderColor: "ochre" },
+  },
+});
+
+/** How the view looks into space: direction, lens, see-through, and the box to clip to. */
+export function SpaceTools() {
+  const from = useBoard((board) => board.from);
+  const perspective = useBoard((board) => board.perspective);
+  const seeThrough = useBoard((board) => board.seeThrough);
+  const clip = useBoard((board) => board.clip);
+  const set = useBoard((board) => board.set);
+  return (
+    <Flex
+      position="absolute"
+      top="46px"
+      right="3"
+      direction="column"
+      gap="1"
+      align="flex-end"
+      pointerEvents="none"
+      css={{ "& > *": { pointerEvents: "auto" } }}
+    >
+      <Flex gap="1" role="group" aria-label="Look from">
+        {DIRECTIONS.map((side) => (
+          <Small
+            key={side}
+            type="button"
+            aria-pressed={from === side}
+            bg={from === side ? "ochreSoft" : "card"}
+            title={`Look from ${side}`}
+            fontFamily="mono"
+            onClick={() => set({ from: side })}
+          >
+            {side}
+          </Small>
+        ))}
+      </Flex>
+      <Flex gap="1">
+        <Toggle on={perspective} act={() => set({ perspective: !perspective })}>
+          Perspective
+        </Toggle>
+        <Toggle on={seeThrough} act={() => set({ seeThrough: !seeThrough })}>
+          See through
+        </Toggle>
+        <Toggle
+          on={clip !== null}
+          act={() =>
+            set({
+              clip: clip
+                ? null
+                : [
+                    [0, 1],
+                    [0, 1],
+                    [0, 1],
+                  ],
+            })
+          }
+        >
+          Clip box
+        </Toggle>
+      </Flex>
+      {clip && (
+        <Box
+          bg="card"
+          border="1px solid"
+          borderColor="rule"
+          borderRadius="md"
+          px="3"
+          py="2"
+          width="190px"
+        >
+          {["x", "y", "z"].map((axis, n) => (
+            <Flex key={axis} align="center" gap="2" height="24px">
+              <Text fontFamily="mono" fontSize="12px">
+                {axis}
+              </Text>
+              <Slider.Root
+                flex="1"
+                size="sm"
+                min={0}
+                max={1}
+                step={0.005}
+                value={clip[n] ?? [0, 1]}
+                aria-label={[`Clip ${axis} from`, `Clip ${axis} to`]}
+                onValueChange={({ value }) =>
+                  set({
+                    clip: clip.map((old, k) =>
+                      k === n ? [value[0] ?? 0, value[1] ?? 1] : old,
+                    ) as [number, number][],
+                  })
+                }
+              >
+                <Slider.Control>
+                  <Slider.Track>
+                    <Slider.Range bg="ochre" />
+                  </Slider.Track>
+                  <Slider.Thumbs />
+                </Slider.Control>
+              </Slider.Root>
+            </Flex>
+          ))}
+        </Box>
+      )}
+    </Flex>
+  );
+}
+
+interface ToggleProps {
+  on: boolean;
+  act: () => void;
+  children: string;
+}
+
+const Toggle = ({ on, act, children }: ToggleProps) => (
+  <Small type="button" aria-pressed={on} bg={on ? "ochreSoft" : "card"} onClick={act}>
+    {children}
+  </Small>
+);
