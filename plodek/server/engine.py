@@ -37,7 +37,7 @@ ReadFile = Callable[[str], bytes]
 #: Smoothed planes and picture files older than this are thrown away, in seconds.
 KEEP = 14 * 24 * 3600.0
 #: Raised when what is packed of geometry files changes.
-GEOMETRY_FORMAT = 1
+GEOMETRY_FORMAT = 2
 #: Cells of all grids that are kept in memory, about 100 bytes each.
 MOST_CELLS = 8_000_000
 

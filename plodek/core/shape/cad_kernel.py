@@ -9,6 +9,7 @@ tells as JSON what is wrong and what helps.
 from __future__ import annotations
 
 import json
+import re
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -60,6 +61,7 @@ from OCP.OCP.collections import (
 from OCP.ShapeFix import ShapeFix_Face
 from OCP.STEPConstruct import STEPConstruct
 from OCP.STEPControl import STEPControl_AsIs, STEPControl_Reader, STEPControl_Writer
+from OCP.StepData import StepData_UndefinedEntity
 from OCP.StepGeom import StepGeom_Curve
 from OCP.StepShape import StepShape_GeometricSet
 from OCP.TCollection import TCollection_HAsciiString
@@ -107,7 +109,7 @@ def read(kind: str, source: str) -> dict[str, Any]:
     if reader.ReadFile(source) != IFSelect_RetDone:
         raise Unreadable("the CAD kernel found no sense in it", "export it anew")
     if kind == "step":
-        _refuse_unknown(reader)
+        _refuse_unknown(reader, Path(source).read_bytes())
     tell(0.3, "translating its entities")
     reader.TransferRoots()
     shape = reader.OneShape()
@@ -115,7 +117,7 @@ def read(kind: str, source: str) -> dict[str, Any]:
         raise Unreadable("it holds no geometry that can be used", "export curves, surfaces or solids")
     names = _Names(reader, kind)
     tell(0.6, "drawing its surfaces")
-    BRepMesh_IncrementalMesh(shape, _deflection(shape), False, 0.2, True)
+    BRepMesh_IncrementalMesh(shape, _deflection(shape), False, 0.3, True)
     tell(0.7, "taking up its surfaces")
     edges = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapes_s(shape, TopAbs_EDGE, edges)
@@ -148,12 +150,15 @@ def read(kind: str, source: str) -> dict[str, Any]:
     }
 
 
-def _refuse_unknown(reader: STEPControl_Reader) -> None:
+def _refuse_unknown(reader: STEPControl_Reader, text: bytes) -> None:
     model = reader.WS().Model()
-    unknown = [n for n in range(1, model.NbEntities() + 1) if model.IsUnknownEntity(n)]
+    entities = (model.Value(n) for n in range(1, model.NbEntities() + 1))
+    unknown = [entity for entity in entities if isinstance(entity, StepData_UndefinedEntity)]
     if unknown:
-        entity = model.Value(unknown[0])
-        label = model.StringLabel(entity).ToCString()
+        kind = str(unknown[0].StepType())
+        at = re.search(rb"#(\d+)\s*=\s*" + re.escape(kind.encode()), text)
+        line = text.count(b"\n", 0, at.start()) + 1 if at else 0
+        label = f"#{at[1].decode()} {kind} in line {line}" if at else kind
         more = f" and {len(unknown) - 1} more" if len(unknown) > 1 else ""
         raise Unreadable(
             f"its entity {label}{more} is of no type that the STEP standard knows",

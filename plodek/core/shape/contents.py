@@ -45,7 +45,10 @@ def guides_of(packed: bytes, scale: float, key: str, *, edges: bool, angle: floa
     for item in tree["curves"]:
         found.append(NamedGuide(item["name"], item.get("group", ""), _curve(item["curve"], scale)))
     if edges:
-        found += [NamedGuide(f"edge-{n}", "", curve) for n, curve in curves.items()]
+        loops = [edge for item in tree["faces"] for loop in item["loops"] for edge in loop]
+        seams = {edge["edge"] for edge in loops if edge["seam"]}
+        kept = [curve for n, curve in curves.items() if n not in seams]
+        found += [NamedGuide(f"edge-{n}", "", curve) for n, curve in enumerate(kept, 1)]
         for mesh in [one for one in found if isinstance(one.guide, Triangulated)]:
             assert isinstance(mesh.guide, Triangulated)
             lines = mesh.guide.feature_lines(angle)

@@ -75,7 +75,7 @@ def wrapped(s: Floats, closed: bool) -> Floats:
     return np.clip(s, 0.0, 1.0)
 
 
-def drawn(curve: Curve, turn: float = 2.0) -> Floats:
+def drawn(curve: Curve, turn: float = 4.0) -> Floats:
     """Give places (n, 3) that draw the curve, with at most about ``turn`` degrees from piece to piece."""
     s = np.linspace(0.0, 1.0, 129)
     bend = curve.curvature(np.clip(s, 1e-9, 1 - 1e-9)) * curve.length

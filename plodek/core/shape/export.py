@@ -27,7 +27,7 @@ from plodek.core.shape.nurbs import Net, NurbsCurve
 from plodek.core.shape.polyline import Polyline
 from plodek.core.shape.spline import Spline
 from plodek.core.shape.surface import SmoothSurface, Surface
-from plodek.core.shape.swept import Revolved
+from plodek.core.shape.swept import Extruded, Revolved
 from plodek.core.shape.triangulated import Triangulated, weld
 from plodek.core.shape.trimmed_face import TrimmedFace
 from plodek.core.units import factor
@@ -142,14 +142,25 @@ def _faces(surface: SmoothSurface, scale: float) -> list[dict[str, Any]]:
         tree = surface.patch.tree or _fit(surface, low, high, scale)
         return [{"patch": tree, "loops": loops, "reversed": surface.reversed}]
     assert isinstance(surface, GeneratedSurface)
-    turned = _turned(surface, scale)
-    if turned is not None:
-        return [{"patch": turned, "loops": [], "reversed": False}]
+    exact = _extruded(surface, scale) if isinstance(surface, Extruded) else _turned(surface, scale)
+    if exact is not None:
+        return [{"patch": exact, "loops": [], "reversed": False}]
     return [
         {"patch": _fit(surface, (u0, v0), (u1, v1), scale), "loops": [], "reversed": False}
         for u0, u1 in pairwise(surface.breaks[0])
         for v0, v1 in pairwise(surface.breaks[1])
     ]
+
+
+def _extruded(surface: Extruded, scale: float) -> dict[str, Any]:
+    """Give an extruded curve, as exactly as the curve itself."""
+    form = nurbs_of(surface.curve).form
+    return {
+        "type": "nurbs", "bounds": [*form.ends, 0.0, 1.0], "degrees": [form.net.degree, 1],
+        "u_knots": form.net.knots, "v_knots": np.array([0.0, 0.0, 1.0, 1.0]),
+        "poles": scale * np.stack([form.poles, form.poles + surface.by], axis=1),
+        "weights": np.stack([form.weights, form.weights], axis=1),
+    }  # fmt: skip
 
 
 def _turned(surface: GeneratedSurface, scale: float) -> dict[str, Any] | None:

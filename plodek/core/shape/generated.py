@@ -14,7 +14,8 @@ from plodek.core.shape.surface import Border, Facets, SmoothSurface
 from plodek.core.tolerances import SAME_PLACE
 
 _GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(16)
-_PANELS = 8
+_PANELS = 6
+_SETTLED = 1e-13
 #: The largest turn of the normal between two neighbouring lines of a drawing, in radians.
 _TURN = np.radians(7.5)
 _MOST_LINES = 160
@@ -51,7 +52,15 @@ class GeneratedSurface(SmoothSurface):
 
     @cached_property
     def _integrals(self) -> tuple[float, float]:
-        (u, wu), (v, wv) = (_quadrature(b) for b in self.breaks)
+        found = self._integrated(_PANELS)
+        for panels in (2 * _PANELS, 4 * _PANELS):
+            before, found = found, self._integrated(panels)
+            if abs(found[0] - before[0]) <= _SETTLED * found[0]:
+                break
+        return found
+
+    def _integrated(self, panels: int) -> tuple[float, float]:
+        (u, wu), (v, wv) = (_quadrature(b, panels) for b in self.breaks)
         uv = np.stack(np.meshgrid(u, v, indexing="ij"), -1).reshape(-1, 2)
         weight = np.outer(wu, wv).ravel()
         place, du, dv, *_ = self.derivatives(uv)
@@ -121,9 +130,9 @@ class SideCurve(ParametricCurve):
         return (place, dv, dvv) if self._axis == 0 else (place, du, duu)
 
 
-def _quadrature(breaks: Floats) -> tuple[Floats, Floats]:
+def _quadrature(breaks: Floats, panels: int) -> tuple[Floats, Floats]:
     """Give points and weights over 0 to 1, in panels that end at the breaks."""
-    ends = np.union1d(breaks, np.linspace(0.0, 1.0, _PANELS + 1))
+    ends = np.union1d(breaks, np.linspace(0.0, 1.0, panels + 1))
     half = 0.5 * np.diff(ends)[:, None]
     points = 0.5 * (ends[1:] + ends[:-1])[:, None] + half * _GAUSS_X
     return points.ravel(), (half * _GAUSS_W).ravel()

@@ -29,10 +29,10 @@ def unknown_guide(guides: Mapping[str, Guide], name: str, what: str = "guide") -
     there = [n for n, guide in guides.items() if isinstance(guide, kinds[what])]
     shown = ", ".join(there[:8]) + (" …" if len(there) > 8 else "")
     near = get_close_matches(name, there, 1)
-    hint = f"did you mean “{near[0]}”? " if near else ""
+    hint = f"did you mean “{near[0]}”? The" if near else "the"
     return NothingFound(
         f"no {what} is called “{name}”",
-        remedy=f"{hint}the {what}s are {shown}" if there else f"there is no {what} yet",
+        remedy=f"{hint} {what}s are {shown}" if there else f"there is no {what} yet",
     )
 
 

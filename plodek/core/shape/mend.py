@@ -154,12 +154,13 @@ def _id(piece: _Piece) -> tuple[str, int, str]:
 def _free_edges(free: list[_Piece]) -> list[FreeEdge]:
     """Give each free edge with its largest distance to the others, and which surface is beside it."""
     samples = [piece.curve.at(_SAMPLES) for piece in free]
+    boxes = _boxes(samples)
     found = []
     for n, piece in enumerate(free):
         best = np.full(len(_SAMPLES), np.inf)
         owner = np.full(len(_SAMPLES), -1)
         reach = _CRACK * piece.curve.length
-        for m in _near(samples, n, reach):
+        for m in _near(boxes, n, reach):
             curve = free[m].curve
             gap = np.linalg.norm(curve.at(curve.nearest(samples[n])) - samples[n], axis=1)
             owner = np.where(gap < best, m, owner)
@@ -170,14 +171,17 @@ def _free_edges(free: list[_Piece]) -> list[FreeEdge]:
     return found
 
 
-def _near(samples: list[Floats], n: int, reach: float) -> list[int]:
+def _boxes(samples: list[Floats]) -> Floats:
+    """Give the boxes of curves: low and high corner (n, 2, 3)."""
+    return np.array([[s.min(axis=0), s.max(axis=0)] for s in samples]).reshape(-1, 2, 3)
+
+
+def _near(boxes: Floats, n: int, reach: float) -> list[int]:
     """Give the curves whose boxes come within reach of that of curve ``n``."""
-    low, high = samples[n].min(axis=0) - reach, samples[n].max(axis=0) + reach
-    return [
-        m
-        for m, other in enumerate(samples)
-        if m != n and np.all(other.min(axis=0) <= high) and np.all(other.max(axis=0) >= low)
-    ]
+    low, high = boxes[n, 0] - reach, boxes[n, 1] + reach
+    near = np.all((boxes[:, 0] <= high) & (boxes[:, 1] >= low), axis=1)
+    near[n] = False
+    return [int(m) for m in np.flatnonzero(near)]
 
 
 def _divided(free: list[_Piece], tolerance: float) -> dict[tuple[str, int], list[_Piece]]:
@@ -216,9 +220,10 @@ def _apart(values: Floats, margin: float) -> Floats:
 def _pairs(free: list[_Piece], tolerance: float) -> tuple[dict[tuple[str, int, str], _Piece], float]:
     """Pair pieces that run within ``tolerance`` of each other all along, the nearest first."""
     samples = [piece.curve.at(_SAMPLES) for piece in free]
+    boxes = _boxes(samples)
     candidates = []
     for n, piece in enumerate(free):
-        for m in _near(samples, n, tolerance):
+        for m in _near(boxes, n, tolerance):
             if m > n:
                 both = [
                     np.max(np.linalg.norm(c.at(c.nearest(xyz)) - xyz, axis=1))

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import io
 import re
-from typing import Any
+from itertools import pairwise
+from typing import Any, TypeAlias
 
 import numpy as np
 import trimesh
 
+from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadFile
 from plodek.core.shape.triangulated import Triangulated, weld
 from plodek.core.tolerances import LARGEST
+
+_Part: TypeAlias = tuple[str, Floats, Ints]
 
 _RECORD = 50  # bytes of a triangle in a binary STL file, after a head of 84
 
@@ -25,19 +29,9 @@ def read(data: bytes, kind: str, name: str) -> dict[str, Any]:
         _look_stl(data, name)
     else:
         _look_obj(data, name)
-    try:
-        options: Any = {"split_object": True, "split_groups": True} if kind == "obj" else {}
-        found: Any = trimesh.load(io.BytesIO(data), file_type=kind, process=False, **options)
-    except Exception as error:  # the reader's own errors are of many kinds
-        raise BadFile(
-            f"it cannot be understood ({str(error)[:80]})", where=name, remedy="export it anew"
-        ) from error
-    parts = found.geometry if isinstance(found, trimesh.Scene) else {_solid_name(data): found}
+    parts = _read_obj(data) if kind == "obj" else _read_stl(data, name)
     meshes = []
-    for part, mesh in parts.items():
-        if not len(getattr(mesh, "faces", ())):
-            continue
-        xyz = np.asarray(mesh.vertices, dtype=np.float64)
+    for part, xyz, faces in parts:
         if not np.all(np.abs(xyz) <= LARGEST):
             bad = int(np.flatnonzero(~np.all(np.abs(xyz) <= LARGEST, axis=1))[0])
             raise BadFile(
@@ -45,15 +39,49 @@ def read(data: bytes, kind: str, name: str) -> dict[str, Any]:
                 where=name,
                 remedy="repair it in the program it came from; nothing was read",
             )
-        xyz, triangles = weld(xyz, np.asarray(mesh.faces, dtype=np.int64), 0.0)
+        xyz, triangles = weld(xyz, faces, 0.0)
         if len(triangles):
-            meshes.append({"name": str(part), "xyz": xyz, "triangles": triangles})
+            meshes.append({"name": part, "xyz": xyz, "triangles": triangles})
     if not meshes:
         raise BadFile("it holds no triangle with an area", where=name, remedy="choose another file")
     return {
         "faces": [], "meshes": meshes, "curves": [], "points": np.zeros((0, 3)), "flat": [], "unit": "",
         "file_unit": "",
     }  # fmt: skip
+
+
+def _read_stl(data: bytes, name: str) -> list[_Part]:
+    try:
+        found: Any = trimesh.load(io.BytesIO(data), file_type="stl", process=False)
+    except Exception as error:  # the reader's own errors are of many kinds
+        raise BadFile(
+            f"it cannot be understood ({str(error)[:80]})", where=name, remedy="export it anew"
+        ) from error
+    parts = found.geometry if isinstance(found, trimesh.Scene) else {_solid_name(data): found}
+    return [
+        (str(part), np.asarray(mesh.vertices, dtype=np.float64), np.asarray(mesh.faces, dtype=np.int64))
+        for part, mesh in parts.items()
+        if len(getattr(mesh, "faces", ()))
+    ]
+
+
+def _read_obj(data: bytes) -> list[_Part]:
+    """Read places and faces by object or group; polygons are divided from their first corner."""
+    places: list[str] = []
+    faces: dict[str, list[list[int]]] = {}
+    part = ""
+    for line in data.decode("utf-8").splitlines():
+        head, _, rest = line.strip().partition(" ")
+        if head == "v":
+            places.append(" ".join(rest.split()[:3]))
+        elif head in ("o", "g"):
+            part = rest.strip()
+        elif head == "f":
+            used = [int(corner.split("/")[0]) for corner in rest.split()]
+            at = [index - 1 if index > 0 else len(places) + index for index in used]
+            faces.setdefault(part, []).extend([at[0], b, c] for b, c in pairwise(at[1:]))
+    xyz = np.array(" ".join(places).split(), dtype=np.float64).reshape(-1, 3)
+    return [(name, xyz, np.array(found, dtype=np.int64).reshape(-1, 3)) for name, found in faces.items()]
 
 
 def write_stl(surfaces: list[tuple[str, Triangulated]], scale: float) -> bytes:
@@ -105,6 +133,8 @@ def _look_obj(data: bytes, name: str) -> None:
         raise BadFile("it is not text, as an OBJ file is", where=name, remedy="export it anew") from error
     places = sum(line.startswith("v ") for line in lines)
     for number, line in enumerate(lines, 1):
+        if line.startswith("v "):
+            _look_place(line, number, name)
         if line.startswith("f "):
             used = [part.split("/")[0] for part in line.split()[1:]]
             if any(not re.fullmatch(r"-?\d+", u) or not 1 <= abs(int(u)) <= places for u in used):
@@ -114,3 +144,17 @@ def _look_obj(data: bytes, name: str) -> None:
                     remedy="export it anew; nothing was read",
                     rows=[number],
                 )
+
+
+def _look_place(line: str, number: int, name: str) -> None:
+    try:
+        fine = len([float(part) for part in line.split()[1:4]]) == 3
+    except ValueError:
+        fine = False
+    if not fine:
+        raise BadFile(
+            f"line {number} “{line[:40]}” is not three numbers",
+            where=name,
+            remedy="export it anew; nothing was read",
+            rows=[number],
+        )

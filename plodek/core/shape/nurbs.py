@@ -66,7 +66,8 @@ class Nurbs:
             raise BadValue("a weight of the curve is not positive", remedy="export the curve anew")
         self.net, self.poles, self.weights = net, poles, weights
         weighted = np.column_stack([poles * weights[:, None], weights])
-        self._powers, self.breaks = _powers(net, weighted)
+        powers, self.breaks = _powers(net, weighted)
+        self._powers = np.ascontiguousarray(powers)
 
     @property
     def ends(self) -> tuple[float, float]:
@@ -75,16 +76,9 @@ class Nurbs:
 
     def jet(self, u: Floats, *, before: bool = False) -> Jet:
         """Give place and derivatives (n, 3) at parameters ``u`` (n,); at a break those after or before it."""
-        span = np.searchsorted(self.breaks, u, side="left" if before else "right") - 1
-        span = np.clip(span, 0, len(self.breaks) - 2)
-        width = (self.breaks[span + 1] - self.breaks[span])[:, None]
-        t = (u - self.breaks[span])[:, None] / width
-        value, first, second = (np.zeros((len(u), 4)) for _ in range(3))
-        for power in self._powers:
-            second = second * t + 2 * first
-            first = first * t + value
-            value = value * t + power[span]
-        return _projected(value, first / width, second / width**2)
+        out = np.empty((3, len(u), 3))
+        _curve_jet(self._powers, self.breaks, np.ascontiguousarray(u, dtype=np.float64), before, out)
+        return out[0], out[1], out[2]
 
     def turns(self, before: float, after: float) -> bool:
         """Say whether the direction just before one parameter differs from that just after another."""
@@ -110,15 +104,6 @@ class NurbsCurve(ParametricCurve):
 
     def _jet(self, u: Floats) -> Jet:
         return self.form.jet(u)
-
-
-def _projected(value: Floats, first: Floats, second: Floats) -> Jet:
-    """Divide by the weight (Piegl & Tiller, eq. 4.8)."""
-    w = value[:, 3:]
-    place = value[:, :3] / w
-    slope = (first[:, :3] - first[:, 3:] * place) / w
-    bend = (second[:, :3] - 2 * first[:, 3:] * slope - second[:, 3:] * place) / w
-    return place, slope, bend
 
 
 class NurbsPatch:
@@ -153,6 +138,31 @@ class NurbsPatch:
         out = np.empty((6, len(uv), 3))
         _patch_jet(self._c, self.u_breaks, self.v_breaks, np.ascontiguousarray(uv), out)
         return out[0], out[1], out[2], out[3], out[4], out[5]
+
+
+@numba.njit(cache=True, nogil=True, error_model="numpy")
+def _curve_jet(powers: Floats, breaks: Floats, u: Floats, before: bool, out: Floats) -> None:
+    """Horner's rule with two derivatives; then the division by the weight (Piegl & Tiller, eq. 4.8)."""
+    h = np.empty((3, 4))
+    for n in range(len(u)):
+        i = _span(breaks, u[n])
+        if before and i > 0 and breaks[i] == u[n]:
+            i -= 1
+        width = breaks[i + 1] - breaks[i]
+        t = (u[n] - breaks[i]) / width
+        for k in range(4):
+            f = f1 = f2 = 0.0
+            for a in range(powers.shape[0]):
+                f2 = f2 * t + 2 * f1
+                f1 = f1 * t + f
+                f = f * t + powers[a, i, k]
+            h[0, k], h[1, k], h[2, k] = f, f1 / width, f2 / width**2
+        w = h[0, 3]
+        for k in range(3):
+            x = h[0, k] / w
+            x1 = (h[1, k] - h[1, 3] * x) / w
+            out[0, n, k], out[1, n, k] = x, x1
+            out[2, n, k] = (h[2, k] - 2 * h[1, 3] * x1 - h[2, 3] * x) / w
 
 
 @numba.njit(cache=True, nogil=True, inline="always")

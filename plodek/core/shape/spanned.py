@@ -72,17 +72,19 @@ class Lofted(GeneratedSurface):
 
 def _facing(before: Curve, section: Curve) -> Curve:
     """Turn a section round, and begin a closed one, so that its places face those of the one before."""
-    target = before.at(_SHARES)
-    target = target - target.mean(axis=0)
+    shares = _SHARES[:-1] if section.closed else _SHARES
+    target = before.at(shares)
+    middle = target.mean(axis=0)
+    target = target - middle
 
     def away(curve: Curve) -> float:
-        places = curve.at(_SHARES)
+        places = curve.at(shares)
         return float(np.sum((places - places.mean(axis=0) - target) ** 2))
 
     if not section.closed:
         turned = Part(section, 1.0, 0.0)
         return turned if away(turned) < away(section) else section
-    places = before.start() - before.at(_SHARES).mean(axis=0) + section.at(_SHARES).mean(axis=0)
+    places = before.start() - middle + section.at(shares).mean(axis=0)
     nearest = float(section.nearest(places[None, :])[0])
     starts = np.concatenate([section.corners, [nearest, 0.0]])
     ways = [Round(section, float(s), sense) for s in starts for sense in (1, -1)]

@@ -27,17 +27,17 @@ class Extruded(GeneratedSurface):
 
     def __init__(self, curve: Curve, by: Floats) -> None:
         unit(by, "extrusion")
-        self._curve, self._by = curve, by
+        self.curve, self.by = curve, by
         self.breaks = (breaks_of(curve), np.array([0.0, 1.0]))
         self.wraps = (curve.closed, False)
         self.samples = (160, 4)
 
     def derivatives(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
-        place, first, second = self._curve.derivatives(uv[:, 0])
+        place, first, second = self.curve.derivatives(uv[:, 0])
         none = np.zeros_like(place)
-        along = np.tile(self._by, (len(uv), 1))
-        return place + uv[:, 1:] * self._by, first, along, second, none, none.copy()
+        along = np.tile(self.by, (len(uv), 1))
+        return place + uv[:, 1:] * self.by, first, along, second, none, none.copy()
 
 
 class Revolved(GeneratedSurface):

@@ -10,11 +10,15 @@ from functools import cached_property
 import numba
 import numpy as np
 import trimesh
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.shape.polyline import Polyline
 from plodek.core.shape.surface import Border, Facets, Surface
+from plodek.core.tolerances import SAME_PLACE
 
 _LEAF = 4
 
@@ -104,13 +108,13 @@ class Triangulated(Surface):
     def borders(self) -> tuple[Border, ...]:
         """The free boundaries as closed or open lines."""
         edges, _, free = self._edges
-        return tuple(Border("", line) for line in self._lines(edges[free]))
+        return tuple(Border("", line) for line in _lines(self.xyz, edges[free]))
 
     def feature_lines(self, angle: float) -> list[Polyline]:
         """Give the lines where neighbouring triangles meet at more than ``angle`` degrees, and boundaries."""
         edges, sides, free = self._edges
         cosine = dot(self.normals[sides[:, 0]], self.normals[sides[:, 1]])
-        return self._lines(edges[free | (cosine < np.cos(np.radians(angle)))])
+        return _lines(self.xyz, edges[free | (cosine < np.cos(np.radians(angle)))])
 
     def section(self, at: Floats, normal: Floats) -> list[Polyline]:
         """Give the lines in which the plane through ``at`` across ``normal`` cuts the triangles.
@@ -118,29 +122,14 @@ class Triangulated(Surface):
         Raises NothingFound where it misses them.
         """
         mesh = trimesh.Trimesh(self.xyz, self.triangles, process=False)
-        path = mesh.section(plane_origin=at, plane_normal=normal)
-        lines = [] if path is None else path.discrete
-        found = []
-        for line in lines:
-            closed = len(line) > 3 and bool(np.linalg.norm(line[0] - line[-1]) <= 1e-12 * mesh.scale)
-            points = line[:-1] if closed else line
-            kept = np.append(True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 0)
-            if np.sum(kept) > 1:
-                found.append(Polyline(points[kept], closed=closed))
-        if not found:
+        pieces = np.asarray(trimesh.intersections.mesh_plane(mesh, normal, at))  # type: ignore[no-untyped-call]
+        size = float(np.max(np.ptp(self.xyz, axis=0)))
+        if not len(pieces):
             raise NothingFound("the plane does not cut the surface", remedy="move the plane")
+        places, number = merged(pieces.reshape(-1, 3), SAME_PLACE * size)
+        edges = np.unique(np.sort(number.reshape(-1, 2), axis=1), axis=0)
+        found = _lines(places, edges[edges[:, 0] != edges[:, 1]])
         return sorted(found, key=lambda curve: -curve.length)
-
-    def _lines(self, edges: Ints) -> list[Polyline]:
-        if not len(edges):
-            return []
-        nodes, local = np.unique(edges, return_inverse=True)
-        walk, starts = _chains(local.reshape(-1, 2), len(nodes))
-        lines = []
-        for chain in np.split(nodes[walk], starts[1:]):
-            closed = len(chain) > 3 and chain[0] == chain[-1]
-            lines.append(Polyline(self.xyz[chain[:-1] if closed else chain], closed=closed))
-        return lines
 
     def welded(self, tolerance: float) -> Triangulated:
         """Give the surface with places within ``tolerance`` made one, and triangles without area left out."""
@@ -156,23 +145,38 @@ class Triangulated(Surface):
 
 def weld(xyz: Floats, triangles: Ints, tolerance: float) -> tuple[Floats, Ints]:
     """Make places within ``tolerance`` one; triangles that lose a side are left out."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-    from scipy.spatial import cKDTree
+    same, number = merged(xyz, tolerance)
+    joined = number[triangles]
+    a, b, c = joined.T
+    kept = joined[(a != b) & (b != c) & (c != a)]
+    used, local = np.unique(kept, return_inverse=True)
+    return same[used], local.reshape(-1, 3)
 
-    same, inverse = np.unique(xyz, axis=0, return_inverse=True)
-    inverse = inverse.ravel()
+
+def merged(xyz: Floats, tolerance: float) -> tuple[Floats, Ints]:
+    """Give places (m, 3) without those within ``tolerance`` of another, and the number of each old one."""
+    same, number = np.unique(xyz, axis=0, return_inverse=True)
+    number = number.ravel()
     if tolerance > 0:
         pairs = cKDTree(same).query_pairs(tolerance, output_type="ndarray")
         graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(same), len(same)))
         _, group = connected_components(graph, directed=False)
         first = np.unique(group, return_index=True)[1]
-        same, inverse = same[first], np.asarray(group, dtype=np.int64)[inverse]
-    joined = inverse[triangles]
-    a, b, c = joined.T
-    kept = joined[(a != b) & (b != c) & (c != a)]
-    used, local = np.unique(kept, return_inverse=True)
-    return same[used], local.reshape(-1, 3)
+        same, number = same[first], np.asarray(group, dtype=np.int64)[number]
+    return same, number
+
+
+def _lines(xyz: Floats, edges: Ints) -> list[Polyline]:
+    """Chain edges (e, 2) between places into lines, closed where they come back."""
+    if not len(edges):
+        return []
+    nodes, local = np.unique(edges, return_inverse=True)
+    walk, starts = _chains(local.reshape(-1, 2), len(nodes))
+    lines = []
+    for chain in np.split(nodes[walk], starts[1:]):
+        closed = len(chain) > 3 and chain[0] == chain[-1]
+        lines.append(Polyline(xyz[chain[:-1] if closed else chain], closed=closed))
+    return lines
 
 
 @numba.njit(cache=True, nogil=True)

@@ -21,6 +21,7 @@ from plodek.core.shape.surface import Border, Facets, SmoothSurface
 _GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(16)
 _PIECES = 16  # of each span of a trim curve that is not straight, where it is drawn as straight pieces
 _SEEDS = 28
+_SETTLED = 1e-12
 
 
 @dataclass(frozen=True)
@@ -212,27 +213,36 @@ class TrimmedFace(SmoothSurface):
 
     @cached_property
     def _integrals(self) -> tuple[float, float]:
+        """Integrate over the loops, on ever finer panels until the area no longer changes."""
+        found = self._integrated(1)
+        for fine in (2, 4, 8):
+            before, found = found, self._integrated(fine)
+            if abs(found[0] - before[0]) <= _SETTLED * abs(found[0]):
+                break
+        return found
+
+    def _integrated(self, fine: int) -> tuple[float, float]:
         """Integrate over the loops: ∬ f du dv = ∮ F dv, where F is the integral of f along u."""
-        t = self._loop_panels()
+        t = self._loop_panels(fine)
         half = 0.5 * np.diff(t)
         nodes = (0.5 * (t[1:] + t[:-1])[:, None] + half[:, None] * _GAUSS_X).ravel()
         weight = (half[:, None] * _GAUSS_W).ravel()
         uv, first, _ = self._edge_jets(nodes)
         rate = weight * first[:, 1]
-        area, volume = (rate @ part for part in self._along_u(uv[:, 0], uv[:, 1]))
+        area, volume = (rate @ part for part in self._along_u(uv[:, 0], uv[:, 1], fine))
         return float(area), float(volume)
 
-    def _loop_panels(self) -> Floats:
+    def _loop_panels(self, fine: int) -> Floats:
         """Give trim parameters between which the integrand is smooth: also where it crosses the breaks."""
-        fine = _divided(self._trim_knots, 4)
-        uv = self._edge_jets(np.minimum(fine, len(self._trims)))[0]
-        cuts = [fine]
+        panels = _divided(self._trim_knots, 2 * fine)
+        uv = self._edge_jets(np.minimum(panels, len(self._trims)))[0]
+        cuts = [panels]
         for axis, breaks in enumerate(part[1:-1] for part in self.patch.breaks):
             for value in breaks:
                 away = uv[:, axis] - value
                 change = np.flatnonzero(away[:-1] * away[1:] < 0)
-                for n in change[np.floor(fine[change]) == np.floor(fine[change + 1] - 1e-12)]:
-                    cuts.append(np.array([self._crossing(axis, value, fine[n], fine[n + 1])]))
+                for n in change[np.floor(panels[change]) == np.floor(panels[change + 1] - 1e-12)]:
+                    cuts.append(np.array([self._crossing(axis, value, panels[n], panels[n + 1])]))
         return np.unique(np.concatenate(cuts))
 
     def _crossing(self, axis: int, value: float, low: float, high: float) -> float:
@@ -242,10 +252,10 @@ class TrimmedFace(SmoothSurface):
         high = min(high, np.floor(low) + 1 - 1e-13)
         return float(brentq(away, low, high)) if away(low) * away(high) < 0 else low
 
-    def _along_u(self, u: Floats, v: Floats) -> tuple[Floats, Floats]:
+    def _along_u(self, u: Floats, v: Floats, fine: int) -> tuple[Floats, Floats]:
         """Integrate the area element, and a third of place · normal, from the first u to each u (n,)."""
         area, volume = np.zeros(len(u)), np.zeros(len(u))
-        for low, high in pairwise(self.patch.breaks[0]):
+        for low, high in pairwise(_divided(self.patch.breaks[0], fine)):
             end = np.clip(u, low, high)
             half = 0.5 * (end - low)
             at = (0.5 * (end + low))[:, None] + half[:, None] * _GAUSS_X

@@ -48,9 +48,15 @@ def _guide(name: str, guide: Guide, step: str) -> GuideOut:
         xyz = guide.drawing
         found.dim, found.length, found.closed = 1, guide.length, guide.closed
         found.points, found.corners = len(guide.points), guide.corners.tolist()
-        found.xyz = xyz.tolist()
+        found.xyz = _rounded(xyz).tolist()
     found.low, found.high = xyz.min(axis=0).tolist(), xyz.max(axis=0).tolist()
     return found
+
+
+def _rounded(xyz: Floats) -> Floats:
+    """Keep seven digits of places that are only drawn."""
+    size = float(np.max(np.abs(xyz), initial=1e-300))
+    return np.round(xyz, 6 - int(np.floor(np.log10(size))))
 
 
 def shape_picture(guides: Mapping[str, Guide]) -> bytes:

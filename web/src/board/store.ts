@@ -34,6 +34,8 @@ interface BoardState {
   shown: Cell[];
   target: { at: number[]; size: number; turn: number } | null;
   finding: boolean;
+  /** What is under the cursor. */
+  hit: Hit | null;
   /** Guides that are not shown. */
   hidden: string[];
   /** Which panel of the Shape stage is open. */
@@ -69,6 +71,7 @@ const START = {
   shown: [],
   target: null,
   finding: false,
+  hit: null,
   hidden: [],
   shapePanel: "Guides" as const,
   measured: [],

@@ -3,7 +3,6 @@ import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { short } from "../model/numbers";
 import { cividis, groupColour, tone } from "../theme/palette";
-import type { Hit } from "./pick";
 import { colourRange, shareOf } from "./quality";
 
 const STOPS = [0, 0.25, 0.5, 0.75, 1];
@@ -13,7 +12,8 @@ const css = (share: number) =>
     .join(",")})`;
 
 /** What the signs and colours of the layer mean, and the name of what is under the cursor. */
-export function Legend({ hit }: { hit: Hit | null }) {
+export function Legend() {
+  const hit = useBoard((board) => board.hit);
   const { model, quality } = useBoardData();
   const stage = useBoard((board) => board.stage);
   const layer = useBoard((board) => board.layer);

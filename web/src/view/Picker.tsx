@@ -13,14 +13,13 @@ interface Props {
   origin: number[];
   solid: boolean;
   grid: Picture | null;
-  onHit: (hit: Hit | null) => void;
 }
 
 /**
  * Names what is under the cursor; a click takes it in hand, Shift adds, a double click takes the tier.
  * A right click lists all guides that lie under the cursor.
  */
-export function Picker({ origin, solid, grid, onHit }: Props) {
+export function Picker({ origin, solid, grid }: Props) {
   const { kinds } = useBoardData();
   const model = useDrawn();
   const { camera, gl, scene, size } = useThree();
@@ -145,9 +144,9 @@ export function Picker({ origin, solid, grid, onHit }: Props) {
       if (event.buttons) return;
       const hit = find(event);
       canvas.style.cursor = hit ? "pointer" : "default";
-      onHit(hit);
+      if (hit?.id !== useBoard.getState().hit?.id) useBoard.setState({ hit });
     };
-    const leave = () => onHit(null);
+    const leave = () => useBoard.setState({ hit: null });
     const choose = (event: Event) =>
       takeIds("guide", [(event as CustomEvent<string>).detail], false);
     canvas.addEventListener("pointerdown", press);
@@ -164,6 +163,6 @@ export function Picker({ origin, solid, grid, onHit }: Props) {
       canvas.removeEventListener("pointerleave", leave);
       window.removeEventListener("take-guide", choose);
     };
-  }, [model, kinds, camera, gl, scene, size, solid, grid, origin, onHit]);
+  }, [model, kinds, camera, gl, scene, size, solid, grid, origin]);
   return null;
 }

@@ -16,7 +16,6 @@ import { Guides } from "./Guides";
 import { LivePicture } from "./LivePicture";
 import { Marks } from "./Marks";
 import { Picker } from "./Picker";
-import type { Hit } from "./pick";
 import { Surfaces } from "./Surfaces";
 
 interface Props {
@@ -25,12 +24,11 @@ interface Props {
   /** Whether the camera moves in space. */
   spatial: boolean;
   extent: Extent;
-  onHit: (hit: Hit | null) => void;
   fit: RefObject<() => void>;
 }
 
 /** All that is drawn, the camera, and picking. */
-export function Scene({ solid, spatial, extent, onHit, fit }: Props) {
+export function Scene({ solid, spatial, extent, fit }: Props) {
   const { grid, previewGrid, shape, previewShape } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const job = useBoard((board) => board.job);
@@ -136,7 +134,7 @@ export function Scene({ solid, spatial, extent, onHit, fit }: Props) {
         </>
       )}
       <CellBoxes origin={origin} />
-      <Picker origin={origin} solid={solid} grid={shownGrid} onHit={onHit} />
+      <Picker origin={origin} solid={solid} grid={shownGrid} />
     </>
   );
 }

@@ -1,6 +1,6 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { Canvas } from "@react-three/fiber";
-import { useRef, useState } from "react";
+import { useRef } from "react";
 import { useBoardData } from "../board/context";
 import { type Layer, useBoard } from "../board/store";
 import { useMode, usePalette } from "../theme/mode";
@@ -9,7 +9,6 @@ import { Crowd } from "./Crowd";
 import { useExtent } from "./extent";
 import { LabelPlacer, Labels } from "./Labels";
 import { Legend } from "./Legend";
-import type { Hit } from "./pick";
 import { Scene } from "./Scene";
 import { SpaceTools } from "./SpaceTools";
 
@@ -39,7 +38,6 @@ export function View() {
   const set = useBoard((board) => board.set);
   const dark = useMode((mode) => mode.dark);
   const palette = usePalette();
-  const [hit, setHit] = useState<Hit | null>(null);
   const fit = useRef<() => void>(() => undefined);
   const labels = useRef<HTMLDivElement>(null);
   const extent = useExtent();
@@ -69,7 +67,7 @@ export function View() {
         style={{ position: "absolute", inset: 0 }}
       >
         <color attach="background" args={[palette.paper]} />
-        <Scene solid={solid} spatial={spatial} extent={extent} onHit={setHit} fit={fit} />
+        <Scene solid={solid} spatial={spatial} extent={extent} fit={fit} />
         <LabelPlacer layer={labels} origin={extent.origin} />
       </Canvas>
       <Labels layer={labels} solid={solid} />
@@ -163,7 +161,7 @@ export function View() {
           before smoothing
         </Text>
       )}
-      <Legend hit={hit} />
+      <Legend />
     </Box>
   );
 }

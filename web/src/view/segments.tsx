@@ -1,5 +1,6 @@
 import { Line } from "@react-three/drei";
-import type { Plane } from "three";
+import { useEffect, useMemo } from "react";
+import { BufferAttribute, BufferGeometry, type Plane } from "three";
 
 type Three = [number, number, number];
 
@@ -31,8 +32,16 @@ interface Props {
   planes?: Plane[];
 }
 
+/** Pieces beyond this number are drawn as thin lines: wide ones cost too much. */
+const MOST_WIDE = 30_000;
+
 /** Many straight pieces in one colour, a given number of pixels wide, drawn over the grid. */
-export function Segments({
+export function Segments(props: Props) {
+  if (props.points.length < 2) return null;
+  return props.points.length > 2 * MOST_WIDE ? <Thin {...props} /> : <Wide {...props} />;
+}
+
+function Wide({
   points,
   color,
   width,
@@ -42,7 +51,6 @@ export function Segments({
   hide = false,
   planes = [],
 }: Props) {
-  if (points.length < 2) return null;
   return (
     <Line
       key={`${points.length} ${dashed} ${hide} ${planes.length}`}
@@ -59,5 +67,19 @@ export function Segments({
       renderOrder={order}
       raycast={() => null}
     />
+  );
+}
+
+function Thin({ points, color, order, hide = false, planes = [] }: Props) {
+  const geometry = useMemo(() => {
+    const found = new BufferGeometry();
+    found.setAttribute("position", new BufferAttribute(new Float32Array(points.flat()), 3));
+    return found;
+  }, [points]);
+  useEffect(() => () => geometry.dispose(), [geometry]);
+  return (
+    <lineSegments geometry={geometry} renderOrder={order} raycast={() => null}>
+      <lineBasicMaterial color={color} depthTest={hide} clippingPlanes={planes} transparent />
+    </lineSegments>
   );
 }
