@@ -131,7 +131,7 @@ def test_any_verb_is_found_by_its_name(board):
     page = board.page
     board.new("Find")
     page.keyboard.press("Control+k")
-    page.get_by_role("textbox", name="Find a verb").fill("rect")
+    page.get_by_role("textbox", name="Find a verb").fill("frame rect")
     page.keyboard.press("Enter")
     expect(board.hand).to_contain_text("Lay the first block around the domain")
     page.keyboard.press("Escape")

@@ -17,7 +17,7 @@ def lay_out_blocks(board):
     page = board.page
     page.keyboard.press("r")
     page.get_by_label("Point file from disk").set_input_files(DEMO / "pier-outline.csv")
-    expect(board.hand).to_contain_text("96 points, 2.1 by 0.92")
+    expect(board.hand).to_contain_text("2.1 × 0.92 m")
     board.field("Name").fill("pier")
     board.field("Ends").select_option("closed")
     board.keep()

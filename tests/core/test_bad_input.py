@@ -30,10 +30,22 @@ ODD = st.one_of(
 )  # fmt: skip
 
 
-@settings(max_examples=400, deadline=None, suppress_health_check=list(HealthCheck))
+SHAPES = [
+    *json.loads(demo_file("turning-vanes.json"))["steps"],
+    *json.loads(demo_file("dosing-venturi.json"))["steps"][1:],
+    {"kind": "cylinder", "id": "tube", "name": "tube", "radius": 40, "height": 300, "along": [1, 0, 0]},
+    {"kind": "crossing", "id": "x", "name": "x", "surface": "wall", "second": "tube"},
+    {"kind": "fill", "id": "f", "name": "f", "guides": ["bore", "axis"]},
+    {"kind": "sweep-curve", "id": "w", "name": "w", "guide": "vane", "path": "axis", "scale": 2},
+    {"kind": "arc", "id": "g", "name": "g", "by": "tangent", "after": "tail", "radius": 3},
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("base", ["pier", "shapes"])
+@settings(max_examples=200, deadline=None, suppress_health_check=list(HealthCheck))
 @given(data=st.data())
-def test_a_demo_with_odd_values_evaluates_or_says_why_not(data, demo_steps):
-    steps = copy.deepcopy(demo_steps)
+def test_a_demo_with_odd_values_evaluates_or_says_why_not(base, data, demo_steps):
+    steps = copy.deepcopy(demo_steps if base == "pier" else SHAPES)
     for _ in range(data.draw(st.integers(1, 3))):
         step = data.draw(st.sampled_from(steps))
         field = data.draw(st.sampled_from([k for k in step if k not in ("kind", "id")] or ["kind"]))
@@ -69,8 +81,9 @@ def test_any_bytes_are_points_or_a_bad_file(data):
     except BadFile as error:
         assert str(error)
         return
-    assert found.points.shape[1] == 3
-    assert np.all(np.isfinite(found.points))
+    for section in found:
+        assert section.points.shape[1] == 3
+        assert np.all(np.isfinite(section.points))
 
 
 @pytest.fixture(scope="module")

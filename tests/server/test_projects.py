@@ -131,7 +131,11 @@ def test_files_are_read_at_once_and_bad_rows_named(client):
     url = f"/api/projects/{project}/files"
     good = client.post(f"{url}?name=a/b/pier.csv", data=demo_file("pier-outline.csv"))
     assert good.status_code == 201
-    assert (good.json["name"], good.json["points"], good.json["closed"]) == ("pier.csv", 96, False)
+    assert (good.json["name"], good.json["counts"], good.json["closed"]) == (
+        "pier.csv",
+        {"points": 96},
+        False,
+    )
     other = client.post(f"{url}?name=pier.csv", data=b"0 0\n1 1\n")
     assert other.json["name"] == "pier-2.csv"  # what a kept step reads never changes under it
     same = client.post(f"{url}?name=pier.csv", data=demo_file("pier-outline.csv"))

@@ -15,6 +15,10 @@ interface Found {
   act: () => void;
 }
 
+/** Whether a word of a text begins so: “rect” finds the rectangle, and no direction. */
+const startsWord = (text: string, start: string): boolean =>
+  text.startsWith(start) || text.includes(` ${start}`) || text.includes(`-${start}`);
+
 /** Finds any verb by its name or what it is about. */
 export function FindVerb() {
   const { kinds, begin, undo, redo } = useBoardData();
@@ -49,7 +53,7 @@ export function FindVerb() {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   const found = all.filter((one) => {
     const about = `${one.name} ${one.where} ${one.about} ${one.also ?? ""}`.toLowerCase();
-    return words.every((word) => about.includes(word));
+    return words.every((word) => startsWord(about, word));
   });
   const choose = (one: Found | undefined) => {
     set({ finding: false });

@@ -26,6 +26,13 @@ export function useBoardKeys() {
       if (event.altKey && /^[1-6]$/.test(event.key))
         return does(() => board.set({ stage: STAGES[Number(event.key) - 1] }));
       if (event.key === "Escape") return does(() => backOut());
+      // A list takes no Enter of its own, and passes none on to the form.
+      if (
+        event.key === "Enter" &&
+        board.draft &&
+        (event.target as HTMLElement).tagName === "SELECT"
+      )
+        return does(data.keepDraft);
       if (held || event.altKey || typing(event)) return;
       if (
         event.key === "Enter" &&

@@ -1,7 +1,12 @@
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide, Mesh, Plane, Vector3 } from "three";
-import { acceleratedRaycast, computeBoundsTree, disposeBoundsTree } from "three-mesh-bvh";
+import {
+  acceleratedRaycast,
+  computeBoundsTree,
+  disposeBoundsTree,
+  type MeshBVHOptions,
+} from "three-mesh-bvh";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { edgePieces, firstOf, type ShapePicture } from "../model/shape_picture";
@@ -54,7 +59,8 @@ export function Surfaces({ picture, extent, ghost = false }: Props) {
     }
     found.setIndex(new BufferAttribute(index, 1));
     found.userData.owners = owners;
-    if (end) found.computeBoundsTree();
+    // The triangles must stay in their order: it tells whose they are.
+    if (end) found.computeBoundsTree({ indirect: true } as MeshBVHOptions);
     return found;
   }, [picture, off]);
   useEffect(() => () => geometry.dispose(), [geometry]);
