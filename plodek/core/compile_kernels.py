@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+import math
 import tempfile
 from pathlib import Path
 
+import numpy as np
+
 from plodek.core.check.metrics import measure
 from plodek.core.recipe import build, recipe
+from plodek.core.shape.analytic import sphere
+from plodek.core.shape.arc import Arc
+from plodek.core.shape.nurbs import Net, Nurbs
+from plodek.core.shape.patch import patch_of
+from plodek.core.shape.spanned import Lofted
+from plodek.core.shape.triangulated import Triangulated
+from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
 
 _STEPS = [
     {"kind": "circle", "id": "c", "name": "c", "centre": [1, 1], "radius": 0.3},
@@ -31,6 +41,26 @@ def main() -> None:
         raise evaluation.error
     measure(build.plane_grid(evaluation.model))
     measure(build.build(evaluation.model).grid)
+    _shape()
+
+
+def _shape() -> None:
+    """Find closest places on a trimmed face, a lofted surface and triangles."""
+    tree = {
+        "type": "nurbs", "degrees": [1, 1], "u_knots": np.array([0.0, 0, 1, 1]),
+        "v_knots": np.array([0.0, 0, 1, 1]), "weights": np.ones((2, 2)),
+        "poles": np.array([[[0.0, 0, 0], [0, 1, 0]], [[1, 0, 0], [1, 1, 0]]]),
+    }  # fmt: skip
+    ends = np.array([[0.0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 0]])
+    net = Net(1, np.array([0.0, 0, 1, 1]))
+    traces = [Nurbs(net, ends[n : n + 2], np.ones(2)) for n in range(4)]
+    face = TrimmedFace(patch_of(tree, 1.0), [[TrimEdge(str(n), t, True, None) for n, t in enumerate(traces)]])
+    ball = sphere(np.zeros(3), np.eye(3), 1.0, (-1.0, 1.0), math.tau)
+    triangles = Triangulated(ball.facets.xyz, ball.facets.triangles)
+    places = np.array([[0.3, 0.2, 0.5], [2.0, 2.0, 0.5]])
+    for surface in (face, triangles, Lofted([Arc((0, 0, 0), 1.0), Arc((0, 0, 1), 1.0)])):
+        surface.onto(places)
+    triangles.feature_lines(30.0)
 
 
 if __name__ == "__main__":

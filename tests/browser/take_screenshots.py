@@ -10,6 +10,7 @@ from playwright.sync_api import expect, sync_playwright
 
 from tests.browser.board import Board
 from tests.browser.conftest import CHROMIUM, FLAGS, start_server
+from tests.browser.test_shape import DEMO, bring_in
 
 TARGET = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -48,6 +49,41 @@ def take_all(board: Board) -> None:
     page.get_by_role("button", name="Plodek").click()
     page.get_by_role("button", name="Duplicate").click()
     take(board, "shelf")
+    shape(board)
+    mending(board)
+
+
+def shape(board: Board) -> None:
+    """The draft cone from CAD, a section of it drafted, a distance measured."""
+    page = board.page
+    board.new("Draft cone, from CAD")
+    bring_in(board, DEMO / "draft-cone.step", "cone")
+    board.keep()
+    page.get_by_label("Of what").fill("cone.inlet; cone.outlet")
+    page.get_by_role("button", name="Measure", exact=True).click()
+    expect(page.get_by_role("region", name="Measured")).to_contain_text("1.5 m")
+    page.get_by_label("What to measure").select_option("area")
+    page.get_by_label("Of what").fill("cone.east; cone.inlet")
+    page.get_by_role("button", name="Measure", exact=True).click()
+    board.hand.get_by_role("button", name="cone.east face").click()
+    page.keyboard.press("Shift+X")
+    board.field("Name").fill("half-way")
+    board.field("Plane through").fill("0, 0, 0.75")
+    expect(board.effect).to_contain_text("half-way")
+    take(board, "shape")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+
+
+def mending(board: Board) -> None:
+    """The gapped cone with its free edges."""
+    board.new("Draft cone with gaps")
+    bring_in(board, DEMO / "draft-cone-gaps.igs", "cone")
+    board.field("Edges as curves too").select_option("no")
+    board.keep()
+    board.hand.get_by_role("tab", name="Mend").click()
+    expect(board.hand).to_contain_text("largest gap")
+    take(board, "mending")
 
 
 def main() -> None:

@@ -70,7 +70,7 @@ def test_a_file_without_a_unit_shows_its_size_in_each(board, tmp_path):
     board.keep()
     board.hand.get_by_role("button", name="tet.face-1 triangulated").click()
     expect(board.hand).to_contain_text("triangles")
-    expect(board.hand).to_contain_text("0.147894 m²")  # (3 + √3) / 2 × 0.25²
+    expect(board.hand).to_contain_text("0.147877 m²")  # (3 + √3) / 2 × 0.25²
 
 
 def test_surfaces_by_keys_with_their_ghost_and_measured(board):

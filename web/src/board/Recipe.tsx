@@ -117,7 +117,7 @@ export function Recipe() {
         <Heading
           right={
             <>
-              {steps.length} steps ·{" "}
+              {steps.length} {steps.length === 1 ? "step" : "steps"} ·{" "}
               <chakra.a
                 href={`/api/projects/${project}/recipe/download`}
                 download

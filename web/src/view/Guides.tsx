@@ -3,10 +3,14 @@ import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { usePalette } from "../theme/mode";
 import { guideColours } from "../theme/palette";
+import type { Extent } from "./extent";
+import { useClip } from "./Surfaces";
 import { piecesOf, Segments } from "./segments";
 
 /** Guide curves and points, in the colour of their group; what is in hand is thick and ochre. */
-export function Guides({ origin, spatial }: { origin: number[]; spatial: boolean }) {
+export function Guides({ extent, spatial }: { extent: Extent; spatial: boolean }) {
+  const { origin } = extent;
+  const planes = useClip(extent);
   const { model } = useBoardData();
   const hidden = useBoard((board) => board.hidden);
   const seeThrough = useBoard((board) => board.seeThrough);
@@ -39,6 +43,7 @@ export function Guides({ origin, spatial }: { origin: number[]; spatial: boolean
       color={colour}
       width={colour === palette.ochre ? 3.4 : 1.6}
       order={10}
+      planes={spatial ? planes : []}
       hide={spatial && !seeThrough && colour !== palette.ochre}
     />
   ));

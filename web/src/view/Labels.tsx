@@ -23,6 +23,8 @@ interface LabelsProps {
 export function Labels({ layer: sheet, solid }: LabelsProps) {
   const model = useDrawn();
   const numbers = useBoard((board) => board.numbers);
+  const stage = useBoard((board) => board.stage);
+  const hidden = useBoard((board) => board.hidden);
   const layer = useBoard((board) => board.layer);
   const palette = usePalette();
   const labels: Label[] = [];
@@ -46,6 +48,14 @@ export function Labels({ layer: sheet, solid }: LabelsProps) {
             strong: true,
           });
       }
+    }
+  }
+  if (numbers && stage === "Shape" && layer === "Blocks") {
+    const off = new Set(hidden);
+    for (const guide of model.guides) {
+      const middle = guide.low.map((v, n) => (v + (guide.high[n] ?? 0)) / 2);
+      const at = guide.xyz[Math.floor(guide.xyz.length / 2)] ?? middle;
+      if (!off.has(guide.name)) labels.push({ text: guide.name, at, strong: guide.dim === 2 });
     }
   }
   if (numbers && !solid) {

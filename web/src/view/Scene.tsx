@@ -127,7 +127,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
       )}
       {!solid && (
         <>
-          <Guides origin={origin} spatial={spatial} />
+          <Guides extent={extent} spatial={spatial} />
           {!live && <Edges origin={origin} />}
           <Ghost origin={origin} />
           {!live && <Corners origin={origin} />}

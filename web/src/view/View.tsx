@@ -104,7 +104,7 @@ export function View() {
           bg={numbers ? "ochreSoft" : "card"}
           aria-pressed={numbers}
           onClick={() => set({ numbers: !numbers })}
-          title="Labels of corners and blocks (#)"
+          title="Labels of guides, corners and blocks (#)"
         >
           Labels
         </Pill>

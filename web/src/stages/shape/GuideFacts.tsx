@@ -24,7 +24,12 @@ export function GuideFacts() {
   const verbs = many
     ? ["group", "move", "join", "loft", "sew", "leave-out"]
     : guide.dim === 2
-      ? ["border", "section", "crossing", "move", "group", "leave-out"]
+      ? [
+          ...(guide.kind === "triangulated" ? [] : ["border", "crossing"]),
+          "section",
+          "move",
+          "group",
+        ]
       : guide.dim === 1
         ? ["offset", "divide", "extrude-curve", "revolve-curve", "move", "group"]
         : ["move", "group"];

@@ -28,7 +28,7 @@ export function MendPanel() {
   const gap = Math.max(...cracks.map((edge) => edge.gap), 0);
   const told = (value: number) => lengthText(value, model.unit);
   const gapText = (value: number, length: number) =>
-    value < 1e-9 * length ? "touching" : `${told(value)} apart`;
+    touching({ gap: value, length }) ? "touching" : `${told(value)} apart`;
   // The file's own name before the dot is the same for all.
   const own = (name: string) => name.replace(/^[^.]*\./, "");
   const metric = ["m", "cm", "mm"].includes(model.unit);
@@ -119,13 +119,18 @@ const Note = ({ children }: { children: React.ReactNode }) => (
   </Text>
 );
 
+/** Whether edges lie on each other, and only are not one yet. */
+const touching = (edge: { gap: number; length: number }) => edge.gap < 1e-9 * edge.length;
+
 /** Cracks by their gap, the widest first; the two edges of one are told once. */
-function onceEach<T extends { surface: string; beside: string; gap: number }>(edges: T[]): T[] {
+function onceEach<T extends { surface: string; beside: string; gap: number; length: number }>(
+  edges: T[],
+): T[] {
   const seen = new Set<string>();
   return [...edges]
     .sort((a, b) => b.gap - a.gap)
     .filter((edge) => {
-      const key = `${[edge.surface, edge.beside].sort().join("|")} ${edge.gap.toPrecision(3)}`;
+      const key = `${[edge.surface, edge.beside].sort().join("|")} ${touching(edge) || edge.gap.toPrecision(3)}`;
       if (edge.beside && seen.has(key)) return false;
       seen.add(key);
       return true;
