@@ -39,7 +39,9 @@ export function GuideList() {
   return (
     <Box>
       <Flex gap="3" fontSize="11px" color="muted" mb="1" wrap="wrap">
-        <Text flex="1">{model.guides.length} guides</Text>
+        <Text flex="1">
+          {model.guides.length} {model.guides.length === 1 ? "guide" : "guides"}
+        </Text>
         {hidden.length > 0 && (
           <Small act={() => set({ hidden: [] })}>show all ({hidden.length} hidden)</Small>
         )}
