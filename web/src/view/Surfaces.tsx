@@ -99,8 +99,8 @@ export function Surfaces({ picture, extent, ghost = false }: Props) {
           depthWrite={!glass}
           clippingPlanes={planes}
           polygonOffset
-          polygonOffsetFactor={1}
-          polygonOffsetUnits={1}
+          polygonOffsetFactor={2}
+          polygonOffsetUnits={4}
         />
       </mesh>
       <Segments

@@ -117,7 +117,7 @@ export function View() {
       {field && (
         <Text
           position="absolute"
-          top="12"
+          bottom="9"
           left="3"
           bg="ochreSoft"
           border="1px solid"

@@ -103,7 +103,9 @@ function Choice({ id, field, value, change, choices }: ChoiceProps) {
         onChange={(event) => change(event.target.value === "" ? undefined : event.target.value)}
       >
         {(field.optional || (value === undefined && field.fallback === undefined)) && (
-          <option value="">{field.optional ? "as it is" : "choose"}</option>
+          <option value="">
+            {field.optional && field.widget !== "guide" ? "as it is" : "choose"}
+          </option>
         )}
         {choices.map((choice) => (
           <option key={choice.value} value={choice.value}>

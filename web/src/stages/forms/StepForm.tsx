@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useBoardData } from "../../board/context";
-import { complete } from "../../board/drafting";
+import { complete, selectingField } from "../../board/drafting";
 import { type Draft, useBoard } from "../../board/store";
 import { removed } from "../../model/places";
 import { plays } from "../../model/schema";
@@ -19,7 +19,10 @@ export function StepForm({ draft }: { draft: Draft }) {
   const change = (name: string, value: unknown) => {
     const step = { ...draft.step, [name]: value };
     if (value === undefined) delete step[name];
-    set({ draft: { ...draft, step } });
+    // What is picked goes to a field that plays a part with the new value.
+    const field = kind.fields.find((one) => one.name === draft.field);
+    const taking = field && plays(field, step, kind) ? field : selectingField(kind, step);
+    set({ draft: { ...draft, step, field: taking?.name ?? null } });
   };
   const done = complete(kind, draft.step);
   const runs = draft.step.kind === "smooth";
