@@ -17,6 +17,10 @@ from plodek.core.handoff import cgns
 from plodek.core.handoff.handoff import FORMATS, Format, facts_of, hand_off
 from plodek.core.recipe import build as building
 from plodek.core.recipe import recipe as recipes
+from plodek.core.recipe import selectors
+from plodek.core.recipe.model import Model
+from plodek.core.shape import export
+from plodek.core.units import METRES
 
 GATE_FAILED, BAD_INPUT = 1, 2
 
@@ -45,15 +49,7 @@ def build(
     as_json: bool,
 ) -> None:
     """Build the grid of RECIPE and write it to a folder."""
-    found = recipes.read(_bytes_of(recipe), recipe.name)
-    evaluation = recipes.Evaluator().evaluate(found, lambda name: _bytes_of(recipe.parent / name))
-    if evaluation.error is not None:
-        step = found.steps[len(evaluation.models)]
-        error = evaluation.error
-        where = f"step {len(evaluation.models) + 1} ({step.kind} “{step.id}”)"
-        where += f", {error.where}" if error.where else ""
-        raise type(error)(error.what, where=where, remedy=error.remedy)
-    model = evaluation.model
+    model = _model_of(recipe)
     done = hand_off(
         building.build(model).grid,
         folder,
@@ -66,6 +62,44 @@ def build(
         folded_too=folded_too,
     )
     _tell(done.facts | {"files": [str(f) for f in done.files]}, done.gate, as_json)
+
+
+@plodek.command()
+@click.argument("recipe", type=click.Path(path_type=Path))
+@click.option("--to", "file", type=click.Path(path_type=Path), required=True, help="A .step or .stl file.")
+@click.option("--guides", "names", default="", help="Guides or groups, by commas; all where left out.")
+@click.option("--unit", default=None, help="Length unit of an STL file; the recipe's where left out.")
+def guides(recipe: Path, file: Path, names: str, unit: str | None) -> None:
+    """Write the guides of RECIPE as STEP or STL."""
+    model = _model_of(recipe)
+    wished = [name.strip() for name in names.split(",") if name.strip()]
+    chosen = selectors.guides(model, wished) if wished else list(model.guides)
+    found = {name: model.guides[name] for name in chosen}
+    kind = file.suffix.lower()
+    if kind not in (".step", ".stp", ".stl"):
+        raise BadValue(f"“{file.name}” ends in neither .step nor .stl", remedy="give it one of these endings")
+    if unit is not None and unit not in METRES:
+        raise BadValue(f"“{unit}” is not a length unit", remedy=f"use {', '.join(METRES)}")
+    data = (
+        export.stl(found, model.unit, unit or model.unit)
+        if kind == ".stl"
+        else export.step(found, model.unit)
+    )
+    file.write_bytes(data)
+    click.echo(f"{len(found)} guides written to {file}")
+
+
+def _model_of(recipe: Path) -> Model:
+    """Evaluate a recipe file; its error names the step."""
+    found = recipes.read(_bytes_of(recipe), recipe.name)
+    evaluation = recipes.Evaluator().evaluate(found, lambda name: _bytes_of(recipe.parent / name))
+    if evaluation.error is not None:
+        step = found.steps[len(evaluation.models)]
+        error = evaluation.error
+        where = f"step {len(evaluation.models) + 1} ({step.kind} “{step.id}”)"
+        where += f", {error.where}" if error.where else ""
+        raise type(error)(error.what, where=where, remedy=error.remedy)
+    return evaluation.model
 
 
 @plodek.command()

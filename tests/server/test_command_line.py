@@ -81,3 +81,24 @@ def test_schema_prints_the_schema_of_recipes():
     assert "Ring" in found["$defs"]
     assert run("check", "/etc/hostname").returncode == 2
     assert run("sing").returncode == 2
+
+
+def test_guides_are_written_without_a_browser(tmp_path):
+    step, stl = tmp_path / "vanes.step", tmp_path / "wall.stl"
+    assert (
+        "4 guides written"
+        in run("guides", DEMO / "turning-vanes.json", "--to", step, "--guides", "row,nose").stdout
+    )
+    assert b"'vane-1'" in step.read_bytes()
+    done = run("guides", DEMO / "dosing-venturi.json", "--to", stl, "--guides", "wall", "--unit", "m")
+    assert done.returncode == 0
+    heights = [float(line.split()[1]) for line in stl.read_text().splitlines() if "vertex" in line]
+    assert (min(heights), max(heights)) == pytest.approx((-0.1, 0.6424046), abs=1e-9)
+    for arguments, words in (
+        (("--to", tmp_path / "a.obj"), "neither .step nor .stl"),
+        (("--to", step, "--guides", "nix"), "no guide is called “nix”"),
+        (("--to", stl), "none of the chosen guides is a surface"),
+    ):
+        bad = run("guides", DEMO / "turning-vanes.json", *arguments)
+        assert bad.returncode == 2
+        assert words in bad.stderr.lower()

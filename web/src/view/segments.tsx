@@ -62,6 +62,7 @@ function Wide({
       dashSize={dash}
       gapSize={dash}
       depthTest={hide}
+      depthWrite={false}
       clippingPlanes={planes}
       transparent
       renderOrder={order}
@@ -79,7 +80,13 @@ function Thin({ points, color, order, hide = false, planes = [] }: Props) {
   useEffect(() => () => geometry.dispose(), [geometry]);
   return (
     <lineSegments geometry={geometry} renderOrder={order} raycast={() => null}>
-      <lineBasicMaterial color={color} depthTest={hide} clippingPlanes={planes} transparent />
+      <lineBasicMaterial
+        color={color}
+        depthTest={hide}
+        depthWrite={false}
+        clippingPlanes={planes}
+        transparent
+      />
     </lineSegments>
   );
 }
