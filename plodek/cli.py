@@ -80,12 +80,10 @@ def guides(recipe: Path, file: Path, names: str, unit: str | None) -> None:
         raise BadValue(f"“{file.name}” ends in neither .step nor .stl", remedy="give it one of these endings")
     if unit is not None and unit not in METRES:
         raise BadValue(f"“{unit}” is not a length unit", remedy=f"use {', '.join(METRES)}")
-    data = (
-        export.stl(found, model.unit, unit or model.unit)
-        if kind == ".stl"
-        else export.step(found, model.unit)
-    )
-    file.write_bytes(data)
+    if kind == ".stl":
+        file.write_bytes(export.stl(found, model.unit, unit or model.unit))
+    else:
+        file.write_bytes(export.step(found, model.unit))
     click.echo(f"{len(found)} guides written to {file}")
 
 

@@ -134,6 +134,15 @@ def test_dividing_moving_grouping_and_leaving_out():
         ({"kind": "move", "guides": ["a"], "by": "turn"}, "no angle"),
         ({"kind": "divide", "name": "x", "guide": "a"}, "nothing says where"),
         ({"kind": "sew", "guides": ["a"], "tolerance": 1}, "no surface to sew"),
+        ({"kind": "crossing", "name": "x", "surface": "tube", "second": "tube"}, "run along each other"),
+        ({"kind": "crossing", "name": "x", "surface": "tube", "second": "sheet"}, "do not cross"),
+        (
+            {"kind": "point", "name": "x", "by": "crossing", "guide": "c", "second": "c"},
+            "run along each other",
+        ),
+        ({"kind": "extrude-curve", "name": "x", "guide": "up", "by": [0, 0, 1]}, "no area"),
+        ({"kind": "move", "guides": ["tube"], "by": "scale", "scale": 1e30, "copies": 3}, "too large"),
+        ({"kind": "move", "guides": ["c"], "by": "scale", "scale": 1e-15}, "too small"),
     ],
 )
 def test_impossible_steps_say_what_helps(step, words):

@@ -30,9 +30,11 @@ from plodek.core.shape import mend, move
 from plodek.core.shape.compound import MovedCurve
 from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, Point
+from plodek.core.shape.measure import places_of
 from plodek.core.shape.move import Move
 from plodek.core.shape.moved_surface import moved_surface
 from plodek.core.shape.surface import Surface
+from plodek.core.tolerances import LARGEST, SMALLEST
 
 Colour = Literal["blue", "teal", "plum", "brown", "ochre", "rust", "green", "rose", "slate", "olive"]
 _Z: list[float] = [0.0, 0.0, 1.0]
@@ -86,12 +88,15 @@ class MoveStep(_ChangeStep):
         one = self._move(model)
         if self.copies == 0:
             _need_unused(model, names, "moves")
+            for name in names:
+                _need_usable(model.guides[name], one, name)
             moved = {name: moved_guide(model.guides[name], one, self.id) for name in names}
             return replace(model, guides=dict(model.guides) | moved)
         found: dict[str, Guide] = {}
         whole = one
         for number in range(1, self.copies + 1):
             for name in names:
+                _need_usable(model.guides[name], whole, name)
                 copy = moved_guide(model.guides[name], whole, f"{self.id}.{number}")
                 found[f"{name}-{self._fresh(model, name, number)}"] = copy
             whole = whole.then(one)
@@ -119,6 +124,15 @@ class MoveStep(_ChangeStep):
         if self.scale is None:
             raise BadValue("no factor is given", remedy="give a factor above 0")
         return move.scaled(at, self.scale)
+
+
+def _need_usable(guide: Guide, how: Move, name: str) -> None:
+    """Raise BadValue where a move makes a guide so large or so small that nothing can be done with it."""
+    places = places_of(guide)
+    size = how.scale * float(np.max(np.abs(places))) + float(np.max(np.abs(how.shift)))
+    if size > LARGEST or (len(places) > 1 and how.scale * float(np.max(np.ptp(places, axis=0))) < SMALLEST):
+        word = "large" if size > LARGEST else "small"
+        raise BadValue(f"“{name}” would become too {word} to be used", remedy="give another factor or shift")
 
 
 def moved_guide(guide: Guide, how: Move, key: str) -> Guide:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from functools import cache
 from typing import Annotated, Any, Literal, TypeAlias, get_args
 
+import numpy as np
 from pydantic import Field, ValidationError
 
 from plodek.core.errors import BadValue, PlodekError
@@ -204,6 +205,12 @@ class Evaluator:
                         _ = found.laid  # impossible spacing is this step's error, not a later one's
             except PlodekError as error:
                 return Evaluation(recipe, tuple(models), error)
+            except (np.linalg.LinAlgError, ArithmeticError):
+                flat = BadValue(
+                    "its numbers describe something flat or singular",
+                    remedy="look at the guides it uses: two may coincide, or one may have no size",
+                )
+                return Evaluation(recipe, tuple(models), flat)
             self._models[key] = model = found
             self._models.move_to_end(key)
             models.append(model)

@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.arrays import Floats
+from plodek.core.errors import BadValue
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import (
     Direction,
@@ -49,7 +50,11 @@ class _SurfaceStep(ShapeStep):
         raise NotImplementedError
 
     def apply(self, model: Model, context: Context) -> Model:
-        return with_guide(model, self.name, self.surface(model))
+        surface = self.surface(model)
+        size = float(np.linalg.norm(np.ptp(surface.facets.xyz, axis=0)))
+        if not surface.area > 1e-12 * size**2:
+            raise BadValue("the surface has no area", remedy="choose curves and ways that span one")
+        return with_guide(model, self.name, surface)
 
 
 class PlaneStep(_SurfaceStep):

@@ -19,13 +19,16 @@ from plodek.core.shape.trimmed_face import TrimmedFace
 _STEPS = 40
 _CELLS = 96  # per direction, in which the crossing of surfaces is first looked for
 _FOOT = 1e-6
+_ALONG = 1e-6  # the sine of the angle below which surfaces run along each other
+_MOST_CROSSINGS = 100
 
 
 def curve_crossings(a: Curve, b: Curve, tolerance: float) -> tuple[Floats, Floats]:
     """Give the fractions (n,) on both curves where they come within ``tolerance`` of each other.
 
     The lowest places of the distance along ``a``, found from samples and refined by Newton steps on
-    both fractions. Raises NothingFound, with the smallest distance, where there is none.
+    both fractions. Raises NothingFound, with the smallest distance, where there is none, and BadValue
+    where the curves run along each other.
     """
     s = np.unique(np.concatenate([np.linspace(0.0, 1.0, 801), a.corners]))
     t = b.nearest(a.at(s))
@@ -42,6 +45,8 @@ def curve_crossings(a: Curve, b: Curve, tolerance: float) -> tuple[Floats, Float
             remedy="move one of them, or project a point of one onto the other",
         )
     s, t = s[gap <= tolerance], t[gap <= tolerance]
+    if len(s) > _MOST_CROSSINGS:
+        raise BadValue("the curves run along each other", remedy="choose curves that only cross")
     places = a.at(s)
     kept = [
         n for n in range(len(s)) if not np.any(np.linalg.norm(places[:n] - places[n], axis=1) <= tolerance)
@@ -166,10 +171,18 @@ def surface_crossings(a: SmoothSurface, b: SmoothSurface) -> list[CrossingCurve]
     """Give the curves in which two surfaces cross, the longest first.
 
     Found as the zero line of the signed distance from ``b`` over the parameters of ``a``, refined by
-    Newton steps onto both, and carried on to the borders. Raises NothingFound where they do not cross.
+    Newton steps onto both, and carried on to the borders. Raises NothingFound where they do not cross,
+    BadValue where they only touch.
     """
     chains = [chain for chain in _zero_lines(a, b) if len(chain) > 1]
     refined = [_refined(a, b, chain) for chain in chains]
+    for uv, st in refined:
+        across = np.cross(a.normal(_wrapped(a, uv)), b.normal(_wrapped(b, st)))
+        if len(uv) and np.min(np.linalg.norm(across, axis=1)) < _ALONG:
+            raise BadValue(
+                "the surfaces run along each other where they meet",
+                remedy="take a border or a section there; a crossing needs an angle",
+            )
     joined = _joined(a, b, [both for both in refined if len(both[0]) > 1])
     curves = []
     for uv, st, closed in joined:
