@@ -134,6 +134,20 @@ def test_guides_are_hidden_picked_through_a_crowd_and_renamed(gapped):
     expect(page.get_by_role("main")).to_contain_text("behind · face")
 
 
+def test_places_on_guides_are_picked_to_be_measured(gapped):
+    page = gapped.page
+    box = page.locator("canvas").bounding_box()
+    middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.keyboard.down("Alt")
+    page.mouse.click(*middle)
+    page.mouse.click(middle[0], middle[1] + 60)
+    page.keyboard.up("Alt")
+    of = page.get_by_label("Of what")
+    expect(of).to_have_value(re.compile(r"cone\.face-\d @ .*; cone\.face-\d @ "))
+    page.get_by_role("button", name="Measure", exact=True).click()
+    expect(page.get_by_role("region", name="Measured")).to_contain_text(re.compile(r"distance 0\.\d+ m"))
+
+
 def test_the_view_looks_from_every_side_through_both_lenses_and_a_clip_box(gapped):
     page = gapped.page
     views = []

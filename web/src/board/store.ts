@@ -42,6 +42,8 @@ interface BoardState {
   shapePanel: "Guides" | "Mend";
   /** Measurements on view, the newest first. */
   measured: Measurement[];
+  /** What is to be measured: places and guides, as typed or picked. */
+  measureOf: string;
   /** Free edges that the mending panel shows in the view. */
   freeEdges: number[][][];
   /** Where the camera looks from in space, and through which lens. */
@@ -75,6 +77,7 @@ const START = {
   hidden: [],
   shapePanel: "Guides" as const,
   measured: [],
+  measureOf: "",
   freeEdges: [],
   from: "oblique" as LookFrom,
   perspective: false,

@@ -7,7 +7,7 @@ import type { Picture } from "../model/picture";
 import { GUIDING } from "../model/schema";
 import { edgeId, picked, selectorOf, type Taken, takes } from "../model/selection";
 import { useDrawn } from "./drawn";
-import { guideHit, guidesAt, type Hit, hitAt, type Point, projector } from "./pick";
+import { guideHit, guidesAt, type Hit, hitAt, nearestOf, type Point, projector } from "./pick";
 
 interface Props {
   origin: number[];
@@ -17,7 +17,7 @@ interface Props {
 
 /**
  * Names what is under the cursor; a click takes it in hand, Shift adds, a double click takes the tier.
- * A right click lists all guides that lie under the cursor.
+ * A right click lists all guides that lie under the cursor; with Alt a click takes a place to measure.
  */
 export function Picker({ origin, solid, grid }: Props) {
   const { kinds } = useBoardData();
@@ -44,29 +44,46 @@ export function Picker({ origin, solid, grid }: Props) {
       ray.setFromCamera(at, camera);
       return ray;
     };
-    /** The surfaces under the cursor from front to back, each once; what is clipped away is passed over. */
-    const surfacesAt = (cursor: Point): Hit[] => {
+    /** The surfaces under the cursor from front to back, with the place; what is clipped is passed over. */
+    const surfacesAt = (cursor: Point): { name: string; at: number[] }[] => {
       const mesh = scene.getObjectByName("surfaces") as Mesh | undefined;
       if (!mesh) return [];
       const owners = mesh.geometry.userData.owners as { name: string; end: number }[];
       const planes = [mesh.material].flat()[0]?.clippingPlanes ?? [];
-      const names = new Set<string>();
+      const found = new Map<string, number[]>();
       for (const hit of rayAt(cursor).intersectObject(mesh)) {
         if (planes.some((plane) => plane.distanceToPoint(hit.point) < 0)) continue;
         const owner = owners.find((one) => (hit.faceIndex ?? 0) < one.end);
-        if (owner) names.add(owner.name);
+        const at = hit.point.toArray().map((v, n) => v + (origin[n] ?? 0));
+        if (owner && !found.has(owner.name)) found.set(owner.name, at);
       }
-      return [...names].flatMap((name) => {
-        const guide = model.guides.find((one) => one.name === name);
-        return guide ? [guideHit(guide)] : [];
-      });
+      return [...found].map(([name, at]) => ({ name, at }));
+    };
+    const named = (name: string): Hit[] => {
+      const guide = model.guides.find((one) => one.name === name);
+      return guide ? [guideHit(guide)] : [];
+    };
+    const shown = () => {
+      const off = new Set(useBoard.getState().hidden);
+      return model.guides.filter((guide) => !off.has(guide.name));
     };
     const allGuides = (cursor: Point): Hit[] => {
-      const { hidden } = useBoard.getState();
-      const off = new Set(hidden);
-      const shown = model.guides.filter((guide) => !off.has(guide.name));
       const to = projector(camera, size.width, size.height, origin);
-      return [...guidesAt(shown, to, cursor), ...surfacesAt(cursor)];
+      const surfaces = surfacesAt(cursor).flatMap(({ name }) => named(name));
+      return [...guidesAt(shown(), to, cursor), ...surfaces];
+    };
+    /** Adds the place under the cursor to what is measured; the core puts it onto the guide exactly. */
+    const takePlace = (cursor: Point) => {
+      const to = projector(camera, size.width, size.height, origin);
+      const line = guidesAt(shown(), to, cursor)[0]?.id;
+      const guide = model.guides.find((one) => one.name === line);
+      const first = guide
+        ? { name: guide.name, at: nearestOf(guide, to, cursor) }
+        : surfacesAt(cursor)[0];
+      if (!first) return;
+      const { measureOf } = useBoard.getState();
+      const place = `${first.name} @ ${first.at.map((v) => Number(v.toPrecision(7))).join(", ")}`;
+      useBoard.setState({ measureOf: measureOf ? `${measureOf}; ${place}` : place });
     };
     const find = (event: MouseEvent): Hit | null => {
       const cursor = place(event);
@@ -133,6 +150,8 @@ export function Picker({ origin, solid, grid }: Props) {
       const dragged = Math.hypot(event.clientX - down[0], event.clientY - down[1]) > 4;
       down = null;
       if (dragged) return;
+      const { stage } = useBoard.getState();
+      if (event.button === 0 && event.altKey && stage === "Shape") return takePlace(place(event));
       if (event.button === 0) take(find(event), event.shiftKey, false);
       if (event.button === 2) {
         const hits = allGuides(place(event));

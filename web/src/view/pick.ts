@@ -54,6 +54,25 @@ export function guidesAt(
   return found.sort((a, b) => a.away - b.away).map((one) => one.hit);
 }
 
+/** Gives the place of a guide's drawing that is nearest to a pixel. */
+export function nearestOf(
+  guide: Guide,
+  to: (xyz: readonly number[]) => Point,
+  cursor: Point,
+): number[] {
+  let best = guide.low;
+  let reach = Number.POSITIVE_INFINITY;
+  for (const xyz of guide.xyz) {
+    const [x, y] = to(xyz);
+    const away = Math.hypot(x - cursor[0], y - cursor[1]);
+    if (away < reach) {
+      reach = away;
+      best = xyz;
+    }
+  }
+  return best;
+}
+
 export const guideHit = (guide: Guide): Hit => ({
   kind: "guide",
   id: guide.name,

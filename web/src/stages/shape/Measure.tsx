@@ -32,7 +32,7 @@ export function Measure() {
   const measured = useBoard((board) => board.measured);
   const set = useBoard((board) => board.set);
   const [wish, setWish] = useState<Wish>("distance");
-  const [text, setText] = useState("");
+  const text = useBoard((board) => board.measureOf);
   const [problem, setProblem] = useState("");
   const inHand = selection.kind === "guide" ? selection.ids.join("; ") : "";
   const of = text || inHand;
@@ -89,13 +89,14 @@ export function Measure() {
             aria-label="Of what"
             placeholder={inHand || "0, 0, 0; cone.east"}
             value={text}
-            onChange={(event) => setText(event.target.value)}
+            onChange={(event) => set({ measureOf: event.target.value })}
             onKeyDown={(event) => event.stopPropagation()}
           />
         </Flex>
         <Text color="muted" fontSize="11px" my="1">
           needs {WISHES.find((one) => one.wish === wish)?.needs}. Click guides in the view (Shift
-          adds) or type places and names, parted by “;”, a place on a curve as “name @ 0.5”.
+          adds), Alt-click places on them, or type places and names, parted by “;”, a place on a
+          curve as “name @ 0.5”.
         </Text>
         <Do type="submit" width="auto" size="xs" px="4" disabled={!of}>
           Measure
