@@ -37,6 +37,11 @@ _NEAR = 1e-8
 
 def step(guides: Mapping[str, Guide], unit: str) -> bytes:
     """Write guides with their names as STEP, in the project's unit. Raises BadValue for triangulated ones."""
+    return cad_file.write(tree_of(guides, unit))
+
+
+def tree_of(guides: Mapping[str, Guide], unit: str) -> dict[str, Any]:
+    """Give guides as `cad_file.write` takes them. Raises BadValue for triangulated ones."""
     scale = factor(unit, "mm")
     rough = [name for name, guide in guides.items() if isinstance(guide, Triangulated)]
     if rough:
@@ -51,7 +56,7 @@ def step(guides: Mapping[str, Guide], unit: str) -> bytes:
         else:
             assert isinstance(guide, SmoothSurface)
             faces += [{"name": name, **face} for face in _faces(guide, scale)]
-    return cad_file.write({"faces": faces, "curves": curves, "points": points, "unit": unit})
+    return {"faces": faces, "curves": curves, "points": points, "unit": unit}
 
 
 def stl(guides: Mapping[str, Guide], unit: str, target: str) -> bytes:
