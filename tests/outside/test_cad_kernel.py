@@ -217,19 +217,19 @@ def test_guides_go_round_through_step_and_iges(kind):
     }
     data = cad_file.write(export.tree_of(guides, "m"), kind)
     back = brought_in(data, f"a.{kind}", 0.001)
+    # The kernel trims the faces of an IGES file less closely than those of a STEP file.
+    near = 1e-9 if kind == "step" else 1e-7
     for size in ("area", "length"):
         totals = [sum(getattr(g, size, 0.0) for g in found.values()) for found in (guides, back)]
         if size == "area" or kind == "step":  # IGES brings the edges of its faces as curves too
             edges = sum(g.length for n, g in back.items() if "edge" in n) if size == "length" else 0.0
-            # An IGES file trims its faces to the kernel's tolerance of 1e-7.
-            near = 1e-9 if kind == "step" else 1e-7
             assert totals[1] - edges == pytest.approx(totals[0], rel=near)
     for name, guide in guides.items():
         on = _onto(guide, np.random.default_rng(1).uniform(-2, 9, (20, 3)))
         # In IGES faces have no names, and an arc may come back in pieces.
         same = [back[name]] if kind == "step" else list(back.values())
         away = np.min([np.linalg.norm(_onto(g, on) - on, axis=1) for g in same], axis=0)
-        assert np.max(away) < 1e-8, name
+        assert np.max(away) < 10 * near, name
 
 
 def _onto(guide, places):
