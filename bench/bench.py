@@ -22,7 +22,7 @@ from plodek.core.check.metrics import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.recipe import build, recipe
 from plodek.core.shape import analytic
-from plodek.core.shape.cad_kernel import _net
+from plodek.core.shape.cad_reading import net_of
 from plodek.core.shape.nurbs import Net, Nurbs
 from plodek.core.shape.patch import patch_of
 from plodek.core.shape.triangulated import Triangulated
@@ -147,7 +147,7 @@ def nurbs_face() -> tuple[Any, TrimmedFace]:
     surface = GeomAPI_PointsToBSplineSurface(grid, 3, 3, GeomAbs_C2, 1e-6).Surface()
     ends = np.array([[0.0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 0, 0]])
     traces = [Nurbs(Net(1, np.array([0.0, 0, 1, 1])), ends[k : k + 2], np.ones(2)) for k in range(4)]
-    patch = patch_of({"type": "nurbs", **_net(surface)}, 1.0)
+    patch = patch_of({"type": "nurbs", **net_of(surface)}, 1.0)
     return surface, TrimmedFace(patch, [[TrimEdge("", trace, True, None) for trace in traces]])
 
 

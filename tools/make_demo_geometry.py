@@ -26,7 +26,7 @@ from OCP.IGESControl import IGESControl_Writer
 from OCP.Interface import Interface_Static
 from OCP.TopoDS import TopoDS, TopoDS_Compound
 
-from plodek.core.shape.cad_kernel import _write_step
+from plodek.core.shape.cad_writing import write_step
 
 DEMO = Path(__file__).parents[1] / "plodek" / "demo"
 RADIUS, HALF, LENGTH = 400.0, 500.0, 1500.0
@@ -84,7 +84,7 @@ def main() -> None:
     solid = BRepBuilderAPI_MakeSolid(TopoDS.Shell(sewing.SewedShape())).Solid()
     Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
     names = [(name, sewing.ModifiedSubShape(face)) for name, face in named]
-    _write_step(solid, [("draft-cone", solid), *names], [], "M", str(DEMO / "draft-cone.step"))
+    write_step(solid, [("draft-cone", solid), *names], [], "M", str(DEMO / "draft-cone.step"))
     # The west panel is in two halves, so that edges end along others; two panels are a little off.
     halves = [panel(135, 180), panel(180, 225)]
     loose = [panels[0], shifted(panels[1], 0, 0.45, 0), *halves, shifted(panels[3], 0.2, -0.8, 0.1)]

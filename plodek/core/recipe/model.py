@@ -7,8 +7,6 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
-import numpy as np
-
 from plodek.core.blocks.extrude import extruded
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.blocks.tiers import Tier, tiers
@@ -17,7 +15,6 @@ from plodek.core.errors import NotReady
 from plodek.core.grid.grid import PatchType
 from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
-from plodek.core.shape.measure import places_of
 from plodek.core.shape.surface import Surface
 from plodek.core.smooth.smooth import SmoothSettings
 from plodek.core.spacing.edge_law import EdgeLaw
@@ -132,12 +129,6 @@ class Model:
     def surface(self, name: str) -> Surface:
         """Find a surface. Raises NothingFound."""
         return surface_named(self.guides, name)
-
-    @property
-    def size(self) -> float:
-        """The diagonal of all guides, in the project's unit; 0 without any."""
-        places = [places_of(guide) for guide in self.guides.values()]
-        return float(np.linalg.norm(np.ptp(np.concatenate(places), axis=0))) if places else 0.0
 
     def need_blocks(self) -> None:
         """Raise NotReady where there is no block yet."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal, get_args
+from typing import Literal
 
 import numpy as np
 
@@ -15,7 +15,6 @@ from plodek.core.shape.guide import Guide, Point
 from plodek.core.shape.surface import SmoothSurface, Surface
 
 Wish = Literal["place", "distance", "angle", "length", "area", "radius", "extent"]
-WISHES: tuple[Wish, ...] = get_args(Wish)
 
 
 @dataclass(frozen=True)

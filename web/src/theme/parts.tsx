@@ -77,3 +77,22 @@ export const Empty = ({ children }: { children: ReactNode }) => (
     {children}
   </Text>
 );
+
+/** “If you keep this”: the card of what a draft would do. */
+export const Kept = ({ children }: { children: ReactNode }) => (
+  <Box
+    role="status"
+    aria-label="If you keep this"
+    bg="tealSoft"
+    border="1px solid"
+    borderColor="rule"
+    borderRadius="md"
+    px="3"
+    py="2"
+    mt="3"
+    fontSize="12px"
+  >
+    <Text fontWeight="600">If you keep this</Text>
+    {children}
+  </Box>
+);

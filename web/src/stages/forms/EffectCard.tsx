@@ -1,7 +1,8 @@
-import { Box, Text } from "@chakra-ui/react";
+import { Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { useBoardData } from "../../board/context";
 import { short, whole } from "../../model/numbers";
+import { Kept } from "../../theme/parts";
 
 /** “If you keep this”: the effect of the draft in numbers, against how it stands. */
 export function EffectCard() {
@@ -10,19 +11,7 @@ export function EffectCard() {
   if (!after) return null;
   const angles = (e: typeof after) => `${short(e.smallest_angle)}° to ${short(e.largest_angle)}°`;
   return (
-    <Box
-      role="status"
-      aria-label="If you keep this"
-      bg="tealSoft"
-      border="1px solid"
-      borderColor="rule"
-      borderRadius="md"
-      px="3"
-      py="2"
-      mt="3"
-      fontSize="12px"
-    >
-      <Text fontWeight="600">If you keep this</Text>
+    <Kept>
       <Change before={before && whole(before.blocks)} after={whole(after.blocks)} word="blocks" />
       <Change before={before && whole(before.cells)} after={whole(after.cells)} word="cells" />
       <Change before={before && angles(before)} after={angles(after)} word="angles, filled" />
@@ -36,7 +25,7 @@ export function EffectCard() {
           {whole(after.folded)} cells would be folded
         </Text>
       )}
-    </Box>
+    </Kept>
   );
 }
 

@@ -1,6 +1,7 @@
-import { Box, Text } from "@chakra-ui/react";
+import { Text } from "@chakra-ui/react";
 import { useBoardData } from "../../board/context";
 import { short } from "../../model/numbers";
+import { Kept } from "../../theme/parts";
 
 const SHOWN = 6;
 
@@ -16,19 +17,7 @@ export function ShapeEffect() {
   const reports = after.steps.flatMap((step) => step.report).filter((line) => !told.has(line));
   if (!fresh.length && gone <= 0 && !reports.length) return null;
   return (
-    <Box
-      role="status"
-      aria-label="If you keep this"
-      bg="tealSoft"
-      border="1px solid"
-      borderColor="rule"
-      borderRadius="md"
-      px="3"
-      py="2"
-      mt="3"
-      fontSize="12px"
-    >
-      <Text fontWeight="600">If you keep this</Text>
+    <Kept>
       {fresh.slice(0, SHOWN).map((guide) => (
         <Text key={guide.name}>
           {guide.name}:{" "}
@@ -46,6 +35,6 @@ export function ShapeEffect() {
       {reports.map((line) => (
         <Text key={line}>{line}</Text>
       ))}
-    </Box>
+    </Kept>
   );
 }
