@@ -169,7 +169,7 @@ def smoothing() -> None:
         if s["kind"] not in ("smooth", "extrude", "patch")
     ]
     model = recipe.Evaluator().evaluate(recipe.of({"steps": steps}), read_file).model
-    plane = build.plane_grid(model)
+    plane = build.filled_grid(model)
     blocks = dict(zip(plane.names, plane.xyz, strict=True))
     walls = tuple(e for e in model.layout.follows)
     nodes = sum(b.shape[0] * b.shape[1] for b in blocks.values())

@@ -54,6 +54,12 @@ def demo_model(demo_steps: list[dict[str, Any]]) -> Model:
 
 
 @pytest.fixture(scope="session")
+def demo_plane(demo_model: Model) -> Model:
+    """The demo before it is lifted."""
+    return demo_model.lift.plane
+
+
+@pytest.fixture(scope="session")
 def demo_built(demo_model: Model) -> build.Built:
     return build.build(demo_model)
 

@@ -39,7 +39,7 @@ def main() -> None:
         )
     if evaluation.error is not None:
         raise evaluation.error
-    measure(build.plane_grid(evaluation.model))
+    measure(build.filled_grid(evaluation.model))
     measure(build.build(evaluation.model).grid)
     _shape()
 

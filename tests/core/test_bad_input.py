@@ -67,7 +67,7 @@ def test_steps_in_any_order_evaluate_or_say_why_not(order, cut, demo_steps):
     steps = [demo_steps[0], *(demo_steps[n] for n in order[:cut])]
     found = evaluated(steps)
     if found.error is None and found.model.layout.blocks:
-        build.plane_grid(found.model)
+        build.filled_grid(found.model)
 
 
 @settings(max_examples=300, deadline=None)

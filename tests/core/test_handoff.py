@@ -150,7 +150,7 @@ def test_the_volume_ratio_looks_across_interfaces():
         {"kind": "count", "id": "a", "tier": {"at": [0.5, 0]}, "cells": 4},
         {"kind": "count", "id": "b", "tier": {"at": [2, 0]}, "cells": 2},
     ]
-    grid = build.plane_grid(model_of(steps))
+    grid = build.filled_grid(model_of(steps))
     cells = measure(grid)
     assert cells.of("volume_ratio").max() == pytest.approx(4)  # 0.25 wide against 1.0 wide
     across = grid.shape_of(0)[1]

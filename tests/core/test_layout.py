@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from plodek.core.blocks import tables
 from plodek.core.blocks.cut import cut, fractions_along
-from plodek.core.blocks.extrude import extruded
-from plodek.core.blocks.frame import rectangle
+from plodek.core.blocks.frame import box
 from plodek.core.blocks.layout import Block, edge_of
+from plodek.core.blocks.lift import Extrusion, lifted
 from plodek.core.blocks.ring import ring
 from plodek.core.blocks.soundness import check
 from plodek.core.blocks.tables import Orientation
@@ -79,21 +79,21 @@ def applied(layout, number, operation):
 @settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(OPERATION, min_size=1, max_size=9))
 def test_random_sequences_keep_the_layout_sound(operations):
-    layout = rectangle("f", (0, 0, 0), 3.0, 2.0)
+    layout = box("f", (0, 0, 0), (3.0, 2.0))
     for number, operation in enumerate(operations):
         before = (dict(layout.corners), dict(layout.blocks))
         after = applied(layout, number, operation)
         assert (layout.corners, layout.blocks) == before  # the operation returns a new value
         layout = after
         assert_sound(layout)
-    solid = extruded(layout, 1.0)
+    solid = lifted(layout, {}, Extrusion(np.array([0, 0, 1.0])), [0.0, 1.0], "e").layout
     assert_sound(solid)
 
 
 @settings(max_examples=40, deadline=None)
 @given(st.lists(OPERATION, min_size=1, max_size=6))
 def test_coincident_nodes_are_equal_to_the_bit(operations):
-    layout = rectangle("f", (0.1, 0.7, 0), 3.3, 2.1)
+    layout = box("f", (0.1, 0.7, 0), (3.3, 2.1))
     for number, operation in enumerate(operations):
         layout = applied(layout, number, operation)
     laid = lay_out(layout, {}, Spacing(), tiers(layout))
@@ -111,7 +111,7 @@ def test_coincident_nodes_are_equal_to_the_bit(operations):
 
 
 def three_by_three():
-    layout = rectangle("f", (0, 0, 0), 3.0, 3.0)
+    layout = box("f", (0, 0, 0), (3.0, 3.0))
     for step, axis in (("x", 0), ("y", 1)):
         for number, part in enumerate((1 / 3, 1 / 2)):
             tier = next(
@@ -146,7 +146,7 @@ def test_a_ring_around_a_column_to_the_border_is_a_c_and_half_rings_come_out():
     c_ring = ring("r", layout, {}, [middle, right], where="around", thickness=0.2)
     assert len(c_ring.blocks) == 5  # open at the right border
     assert_sound(c_ring.layout)
-    whole = rectangle("f", (0, 0, 0), 2.0, 1.0)
+    whole = box("f", (0, 0, 0), (2.0, 1.0))
     (block,) = whole.blocks
     half = ring(
         "r", whole, {}, [block], where="inside", thickness=0.25,
@@ -198,7 +198,7 @@ def test_hollowing_everything_is_refused_and_bringing_back_undoes_it():
 
 def test_ids_do_not_depend_on_steps_before():
     plain = three_by_three()
-    layout = rectangle("f", (0, 0, 0), 3.0, 3.0)
+    layout = box("f", (0, 0, 0), (3.0, 3.0))
     assert set(layout.corners) <= set(plain.corners)
     again = three_by_three()
     assert (again.corners, again.blocks) == (plain.corners, plain.blocks)

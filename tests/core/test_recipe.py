@@ -18,7 +18,7 @@ FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
     [
         ("{", "not JSON"),
         ('{"steps": [{"kind": "frme", "id": "a"}]}', "step 1"),
-        ('{"steps": [{"kind": "frame", "id": "a", "width": 4}]}', "step 1 (frame) field “height”"),
+        ('{"steps": [{"kind": "hollow", "id": "a"}]}', "step 1 (hollow) field “blocks”"),
         ('{"steps": [{"kind": "frame", "id": "a b", "width": 4, "height": 1}]}', "field “id”"),
         ('{"steps": [{"kind": "frame", "id": "a", "width": 4, "height": 1, "colour": 1}]}', "“colour”"),
         ('{"steps": [{"kind": "count", "id": "a", "tier": {"at": [0, 0]}, "cells": 0}]}', "“cells”"),
@@ -120,12 +120,12 @@ def test_the_recipe_works_on_another_outline(demo_steps):
         ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "at": [0.6, 0.3], "tier": {"at": [2, 0]}}], "do not rise"),
         ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "at": [1.2], "tier": {"at": [2, 0]}}], "between 0 and 1"),
         ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "at": [0.5]}], "no tier"),
-        ([FRAME, {"kind": "follow", "id": "w", "guide": "pier", "edges": {"at": [0, 1]}}], "no guide curve"),
+        ([FRAME, {"kind": "follow", "id": "w", "guide": "pier", "edges": {"at": [0, 1]}}], "no guide is called"),
         ([FRAME, {"kind": "slide", "id": "s", "corner": {"at": [0, 0]}, "fraction": 0.5}], "sits on no guide"),
         ([FRAME, {"kind": "hollow", "id": "h", "blocks": {"ids": ["nix"]}}], "“nix” is not there"),
         ([FRAME, {"kind": "bring-back", "id": "b", "blocks": {"all": True}}], "none of these blocks is hollow"),
         ([FRAME, {"kind": "patch", "id": "p", "name": "a b", "faces": {"side": "x-"}}], "no patch name"),
-        ([FRAME, {"kind": "patch", "id": "p", "name": "a", "faces": {"side": "z-"}}], "extrude it first"),
+        ([FRAME, {"kind": "patch", "id": "p", "name": "a", "faces": {"side": "z-"}}], "no edges in the plane"),
         ([FRAME, {"kind": "turn", "id": "t", "tier": {"at": [0, 1]}}], "uniform"),
         ([FRAME, {"kind": "unit", "id": "u", "unit": "mm"}], "put the unit before"),
         ([{"kind": "read", "id": "r", "file": "pier-outline.csv", "name": "p"}, {"kind": "point", "id": "q", "name": "p", "at": [0, 0]}], "already called"),
@@ -144,7 +144,7 @@ def test_patches_are_unique_and_take_each_face_once():
     taken = evaluated([*base, {"kind": "patch", "id": "q", "name": "b", "faces": {"all": True}}])
     assert "already belong to “in”" in str(taken.error)
     rest = model_of([*base, {"kind": "patch", "id": "q", "name": "b", "faces": {"rest": True}}])
-    assert rest.unnamed == ([], [])
+    assert rest.unnamed == []
 
 
 def test_what_was_named_before_a_cut_or_a_ring_stays_named():
@@ -154,8 +154,8 @@ def test_what_was_named_before_a_cut_or_a_ring_stays_named():
         {"kind": "cut", "id": "c", "at": [1, 3]},
         {"kind": "ring", "id": "r", "blocks": {"at": [2, 1]}, "where": "around", "thickness": 0.2},
     ]
-    edges, _ = model_of(steps).patch_of
-    places = [model_of(steps).layout.places(e) for e in edges]
+    model = model_of(steps)
+    places = [model.layout.places(side) for side in model.patch_of]
     assert sum(np.ptp(p[:, 0]) for p in places) == pytest.approx(4)
     assert all(np.all(p[:, 1] == 0) for p in places)
 
@@ -172,7 +172,7 @@ def test_smoothing_closes_the_plane_and_extruding_closes_smoothing():
         {"kind": "extrude", "id": "e", "depth": 1, "cells": 2},
         {"kind": "smooth", "id": "s", "control": "no control"},
     ]
-    assert "before the extrusion" in str(evaluated(lifted).error)
+    assert "before the one that lifts it" in str(evaluated(lifted).error)
 
 
 def test_cut_through_a_guide_point_and_slides_that_would_pass_a_neighbour(demo_steps):

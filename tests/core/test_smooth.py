@@ -24,7 +24,7 @@ BOX = [
 
 
 def filled(model):
-    grid = build.plane_grid(model)
+    grid = build.filled_grid(model)
     return dict(zip(grid.names, grid.xyz, strict=True))
 
 
@@ -118,11 +118,11 @@ def test_quarter_rings_reach_the_closed_form_at_second_order():
     assert np.all(np.abs(orders - 2) < 0.06)
 
 
-def test_three_and_five_way_corners_move_and_interfaces_stay_joined(demo_model, demo_built):
-    graph = graph_of(demo_model.layout, demo_built.runs[0].blocks)
+def test_three_and_five_way_corners_move_and_interfaces_stay_joined(demo_plane, demo_built):
+    graph = graph_of(demo_plane.layout, demo_built.runs[0].blocks)
     ways = np.diff(graph.start)[~graph.boundary & (graph.stencil[:, 0] < 0)]
     assert ways.tolist() == [5, 5, 5, 5]
-    before = graph_of(demo_model.layout, filled(demo_model))
+    before = graph_of(demo_plane.layout, filled(demo_plane))
     five = np.flatnonzero(~graph.boundary & (graph.stencil[:, 0] < 0))
     assert np.all(np.linalg.norm(graph.xy[five] - before.xy[five], axis=1) > 0.01)
     # A node of the graph is one place: had blocks disagreed, the last one would not match the first.
@@ -130,8 +130,8 @@ def test_three_and_five_way_corners_move_and_interfaces_stay_joined(demo_model, 
         assert np.array_equal(demo_built.runs[0].blocks[name][:, :, 0, :2], graph.xy[ids])
 
 
-def test_colours_never_touch(demo_model):
-    graph = graph_of(demo_model.layout, filled(demo_model))
+def test_colours_never_touch(demo_plane):
+    graph = graph_of(demo_plane.layout, filled(demo_plane))
     moving = np.flatnonzero(~graph.boundary).astype(np.int32)
     colours = np.full(len(graph.xy), -1)
     colours[moving] = kernels.colour(graph.stencil, graph.start, graph.near, moving)
@@ -144,16 +144,16 @@ def test_colours_never_touch(demo_model):
         assert colours[node] not in colours[around]
 
 
-def test_the_result_is_the_same_to_the_bit(demo_model):
-    settings = demo_model.smoothing[0]
+def test_the_result_is_the_same_to_the_bit(demo_plane):
+    settings = demo_plane.smoothing[0]
     first, second = (
-        smooth(demo_model.layout, demo_model.laid, filled(demo_model), settings).blocks for _ in range(2)
+        smooth(demo_plane.layout, demo_plane.laid, filled(demo_plane), settings).blocks for _ in range(2)
     )
     assert all(np.array_equal(first[name], second[name]) for name in first)
 
 
-def test_a_stop_keeps_what_was_reached_and_the_input_stays(demo_model):
-    start = filled(demo_model)
+def test_a_stop_keeps_what_was_reached_and_the_input_stays(demo_plane):
+    start = filled(demo_plane)
     kept = {name: nodes.copy() for name, nodes in start.items()}
     seen = []
 
@@ -161,18 +161,18 @@ def test_a_stop_keeps_what_was_reached_and_the_input_stays(demo_model):
         seen.append((progress, picture()))
         return progress.sweeps < 50
 
-    done = smooth(demo_model.layout, demo_model.laid, start, demo_model.smoothing[0], watch)
+    done = smooth(demo_plane.layout, demo_plane.laid, start, demo_plane.smoothing[0], watch)
     assert (done.progress.sweeps, done.progress.note) == (50, "stopped")
     assert apart(done.blocks, seen[-1][1]) == 0
     assert apart(start, kept) == 0
-    again = run(demo_model, sweeps=50, control=True, walls=demo_model.smoothing[0].walls, tolerance=None)
+    again = run(demo_plane, sweeps=50, control=True, walls=demo_plane.smoothing[0].walls, tolerance=None)
     assert apart(again.blocks, done.blocks) == 0
 
 
-def test_it_never_folds_what_was_sound_even_with_too_strict_control(demo_model):
-    walls = demo_model.smoothing[0].walls
+def test_it_never_folds_what_was_sound_even_with_too_strict_control(demo_plane):
+    walls = demo_plane.smoothing[0].walls
     try:
-        done = run(demo_model, control=True, walls=walls, strict=40.0, sweeps=400)
+        done = run(demo_plane, control=True, walls=walls, strict=40.0, sweeps=400)
     except PlodekError as error:
         assert "fold" in str(error)
         return

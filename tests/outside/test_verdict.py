@@ -71,14 +71,12 @@ def test_distorted_hexahedra(size):
     assert_equal_to_verdict(Grid(3, ("a",), (nodes,)), np.arange(512))
 
 
-def test_a_plane_grid_has_the_angles_and_jacobians_of_its_quadrilaterals(demo_model, demo_built):
+def test_a_filled_grid_has_the_angles_and_jacobians_of_its_quadrilaterals(demo_model, demo_built):
     from plodek.core.recipe.build import assemble
 
     run = demo_built.runs[0]
     blocks = run.blocks
-    from dataclasses import replace
-
-    plane = assemble(replace(demo_model, lift=None), blocks)
+    plane = assemble(demo_model.lift.plane, blocks)
     cells = measure(plane)
     quad = vtk.vtkQuad()
     nodes = plane.xyz[0][:, :, 0]

@@ -1,17 +1,25 @@
-"""The path of a block edge: straight between its corners, or along the guide it follows."""
+"""The path of a block edge: straight between its corners, along the guide it follows, or a bend of its own."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import numpy as np
 
-from plodek.core.arrays import Floats
+from plodek.core.arrays import Floats, Place
 from plodek.core.blocks.layout import Corner, Edge, Layout
 from plodek.core.errors import BadValue
+from plodek.core.shape.compound import Part
 from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named
+from plodek.core.shape.spline import Spline
+from plodek.core.shape.surface import Surface
+
+#: Places of a straight line that are put onto a surface, to make the curve of an edge that lies on it.
+_ON_SURFACE = np.linspace(0.0, 1.0, 17)
+_MEASURED = np.linspace(0.0, 1.0, 65)
 
 
 def fraction_of(corner: Corner, name: str, curve: Curve) -> float:
@@ -23,20 +31,40 @@ def fraction_of(corner: Corner, name: str, curve: Curve) -> float:
 
 @dataclass(frozen=True)
 class EdgePath:
-    """An edge from its first corner (sorted order) to its second: ``start`` and ``end`` are (3,)."""
+    """An edge from its first corner (sorted order) to its second: ``start`` and ``end`` are (3,).
+
+    A ``bend`` that no longer meets the corners is carried along with them, linearly in between. Places
+    of an edge on a ``surface`` are put onto it.
+    """
 
     start: Floats
     end: Floats
     curve: Curve | None = None
     from_fraction: float = 0.0
     span: float = 0.0
+    bend: bool = False
+    surface: Surface | None = None
 
-    @property
+    @cached_property
     def length(self) -> float:
         """Arc length, in the project's unit."""
         if self.curve is None:
             return float(np.linalg.norm(self.end - self.start))
+        if self.bend and self._is_off:
+            return float(np.sum(np.linalg.norm(np.diff(self.at(_MEASURED), axis=0), axis=1)))
         return abs(self.span) * self.curve.length
+
+    @cached_property
+    def _off(self) -> Floats:
+        """How far the corners have moved off a bend's ends, (2, 3)."""
+        assert self.curve is not None
+        return np.stack([self.start - self.curve.start(), self.end - self.curve.end()])
+
+    @cached_property
+    def _is_off(self) -> bool:
+        """Whether that is more than round-off."""
+        assert self.curve is not None
+        return bool(np.abs(self._off).max() > 1e-12 * self.curve.length)
 
     def at(self, s: Floats) -> Floats:
         """Give the places (n, 3) at the fractions ``s`` (n,); 0 and 1 are the corners' places exactly."""
@@ -44,6 +72,10 @@ class EdgePath:
             xyz = self.start + s[:, None] * (self.end - self.start)
         else:
             xyz = self.curve.at(self.from_fraction + s * self.span)
+            if self.bend and self._is_off:
+                xyz = xyz + (1 - s)[:, None] * self._off[0] + s[:, None] * self._off[1]
+            if self.surface is not None:
+                xyz = self.surface.onto(xyz)
         xyz[s == 0.0] = self.start
         xyz[s == 1.0] = self.end
         return xyz
@@ -58,14 +90,38 @@ class EdgePath:
             away = away % 1.0 if self.span > 0 else -(-away % 1.0)
         return min(max(away / self.span, 0.0), 1.0)
 
+    def as_curve(self) -> Curve | None:
+        """Give the path as a curve from its first corner to its second; None where it is straight."""
+        if self.curve is None:
+            return None
+        if self.surface is None and not (self.bend and self._is_off):
+            whole = self.bend or (self.from_fraction == 0.0 and self.span == 1.0)
+            return (
+                self.curve if whole else Part(self.curve, self.from_fraction, self.from_fraction + self.span)
+            )
+        xyz = self.at(np.linspace(0.0, 1.0, 33))
+        return Spline(xyz, closed=False, corner_angle=30)
+
+    def directions(self) -> tuple[Floats, Floats]:
+        """Give the unit directions (3,) in which the edge leaves its first and its second corner."""
+        near = np.array([0.0, 1e-4, 1.0 - 1e-4, 1.0])
+        xyz = self.at(near)
+        first, second = xyz[1] - xyz[0], xyz[2] - xyz[3]
+        return first / max(np.linalg.norm(first), 1e-300), second / max(np.linalg.norm(second), 1e-300)
+
 
 def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePath:
     """Make the path of an edge. Raises BadValue where its ends sit at one place of the guide."""
-    first, second = (layout.corners[c] for c in edge)
+    first, second = layout.corners[edge[0]], layout.corners[edge[1]]
     start, end = np.array(first.xyz), np.array(second.xyz)
+    if edge in layout.bends:
+        return EdgePath(start, end, layout.bends[edge], span=1.0, bend=True)
     follow = layout.follows.get(edge)
     if follow is None:
         return EdgePath(start, end)
+    guide = guides.get(follow.guide)
+    if isinstance(guide, Surface):
+        return _on_surface(guide, first.xyz, second.xyz)
     curve = curve_named(guides, follow.guide)
     f0, f1 = (fraction_of(c, follow.guide, curve) for c in (first, second))
     span = f1 - f0
@@ -78,3 +134,16 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
             remedy="slide one of them",
         )
     return EdgePath(start, end, curve, f0, span)
+
+
+@lru_cache(maxsize=20_000)
+def _on_surface(surface: Surface, first: Place, second: Place) -> EdgePath:
+    """Put the straight line between two places onto a surface."""
+    start, end = np.array(first), np.array(second)
+    xyz = surface.onto(start + _ON_SURFACE[:, None] * (end - start))
+    xyz[0], xyz[-1] = start, end
+    if np.abs(xyz - start - _ON_SURFACE[:, None] * (end - start)).max() <= 1e-9 * np.linalg.norm(end - start):
+        return EdgePath(start, end)
+    return EdgePath(
+        start, end, Spline(xyz, closed=False, corner_angle=180), span=1.0, bend=True, surface=surface
+    )

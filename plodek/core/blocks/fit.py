@@ -1,4 +1,4 @@
-"""Fitting the layout to guides: pin a corner, slide it along a guide, let edges follow one."""
+"""Fitting the layout to guides: pin a corner, slide it along a guide, let edges and sides follow one."""
 
 from __future__ import annotations
 
@@ -9,11 +9,12 @@ import numpy as np
 
 from plodek.core.arrays import Place, place
 from plodek.core.blocks.edge_path import fraction_of
-from plodek.core.blocks.layout import Corner, Edge, Follow, Layout
+from plodek.core.blocks.layout import Corner, Edge, Follow, Layout, Side
 from plodek.core.errors import BadValue
 from plodek.core.shape.curve import Curve
-from plodek.core.shape.guide import Guide, curve_named
-from plodek.core.tolerances import ON_GUIDE
+from plodek.core.shape.guide import Guide, curve_named, surface_named
+from plodek.core.shape.surface import Surface
+from plodek.core.tolerances import ON_GUIDE, SAME_PLACE
 
 
 def pin(layout: Layout, guides: Mapping[str, Guide], corner: str, xyz: Place) -> Layout:
@@ -22,12 +23,24 @@ def pin(layout: Layout, guides: Mapping[str, Guide], corner: str, xyz: Place) ->
     An edge at the corner that followed a guide stops following where the place is off that guide.
     """
     corners = dict(layout.corners) | {corner: Corner(xyz, "pinned")}
-    follows = {
+    return replace(layout, corners=corners, follows=_still_on(layout, guides, corner, xyz))
+
+
+def lay(layout: Layout, guides: Mapping[str, Guide], corner: str, guide: str, xyz: Place) -> Layout:
+    """Put a corner on a guide surface, at the place there nearest to ``xyz``."""
+    there = place(surface_named(guides, guide).onto(np.array([xyz]))[0])
+    corners = dict(layout.corners) | {corner: Corner(there, "guide", guide)}
+    return replace(layout, corners=corners, follows=_still_on(layout, guides, corner, there))
+
+
+def _still_on(layout: Layout, guides: Mapping[str, Guide], corner: str, xyz: Place) -> dict[Edge, Follow]:
+    """Keep what edges follow, but for those at a corner that has left their guide."""
+    size = layout.size()
+    return {
         edge: follow
         for edge, follow in layout.follows.items()
-        if corner not in edge or _on(curve_named(guides, follow.guide), xyz)
+        if corner not in edge or is_on(guides[follow.guide], xyz, size)
     }
-    return replace(layout, corners=corners, follows=follows)
 
 
 def slide(layout: Layout, guides: Mapping[str, Guide], corner: str, guide: str, fraction: float) -> Layout:
@@ -63,7 +76,7 @@ def follow(layout: Layout, guides: Mapping[str, Guide], edges: Sequence[Edge], g
         if before.guide == guide:
             continue
         if before.sign == "pinned":
-            if not _on(curve, before.xyz):
+            if not is_on(curve, before.xyz, layout.size()):
                 raise BadValue(
                     f"corner {layout.labels[corner]} is pinned off “{guide}”",
                     remedy="pin it to a place on the guide, or slide it along the guide first",
@@ -74,14 +87,55 @@ def follow(layout: Layout, guides: Mapping[str, Guide], edges: Sequence[Edge], g
     follows = dict(layout.follows)
     for edge in edges:
         follows[edge] = Follow(guide, _forward(layout, corners, curve, guide, edge))
-    after = replace(layout, corners=corners, follows=follows)
+    bends = {e: b for e, b in layout.bends.items() if e not in set(edges)}
+    after = replace(layout, corners=corners, follows=follows, bends=bends)
     _check_spans(after, curve, guide, edges)
     return after
 
 
-def _on(curve: Curve, xyz: Place) -> bool:
-    place_there = curve.at(curve.nearest(np.array([xyz])))[0]
-    return float(np.linalg.norm(place_there - np.array(xyz))) <= ON_GUIDE * curve.length
+def lie(layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], guide: str) -> Layout:
+    """Let sides lie on a guide surface: their corners and edges too, but for what follows a curve.
+
+    Pinned corners keep their place and must lie on the surface. Raises BadValue where one does not, or
+    where two corners would become one place.
+    """
+    surface = surface_named(guides, guide)
+    corners = dict(layout.corners)
+    chain = list(dict.fromkeys(c for side in sides for c in side))
+    size = layout.size()
+    held = {c for e, f in layout.follows.items() if isinstance(guides[f.guide], Curve) for c in e}
+    for corner, xyz in zip(chain, surface.onto(layout.places(chain)), strict=True):
+        before = corners[corner]
+        if before.sign == "pinned":
+            if not is_on(surface, before.xyz, size):
+                raise BadValue(
+                    f"corner {layout.labels[corner]} is pinned off “{guide}”",
+                    remedy="pin it to a place on the surface first",
+                )
+        elif corner not in held:
+            corners[corner] = Corner(place(xyz), "guide", guide)
+    follows, bends = dict(layout.follows), dict(layout.bends)
+    for edge in dict.fromkeys(edge for side in sides for edge in layout.rim_of(side)):
+        a, b = (np.array(corners[c].xyz) for c in edge)
+        if np.linalg.norm(a - b) <= SAME_PLACE * size:
+            names = " and ".join(layout.labels[c] for c in edge)
+            raise BadValue(
+                f"the corners {names} would meet on “{guide}”", remedy="move them apart along it first"
+            )
+        if edge not in follows or not isinstance(guides[follows[edge].guide], Curve):
+            follows[edge] = Follow(guide, True)
+            bends.pop(edge, None)
+    lies = dict(layout.lies) | dict.fromkeys(sides, guide)
+    return replace(layout, corners=corners, follows=follows, bends=bends, lies=lies)
+
+
+def is_on(guide: Guide, xyz: Place, size: float) -> bool:
+    """Whether a place lies on a guide curve or surface; ``size`` is the layout's."""
+    places = np.array([xyz])
+    if isinstance(guide, Surface):
+        return float(np.linalg.norm(guide.onto(places) - places)) <= ON_GUIDE * size
+    assert isinstance(guide, Curve)
+    return float(np.linalg.norm(guide.at(guide.nearest(places)) - places)) <= ON_GUIDE * guide.length
 
 
 def _forward(layout: Layout, corners: Mapping[str, Corner], curve: Curve, guide: str, edge: Edge) -> bool:

@@ -13,10 +13,20 @@ import numpy as np
 from plodek.core.arrays import Floats, Place
 from plodek.core.blocks import tables
 from plodek.core.errors import Refused
+from plodek.core.shape.compound import Part
+from plodek.core.shape.curve import Curve
+from plodek.core.shape.move import Move
 
 #: An edge is the sorted pair of its corners' ids; a side the sorted ids of its corners.
 Edge: TypeAlias = tuple[str, str]
 Side: TypeAlias = tuple[str, ...]
+#: What a name that was divided stands for afterwards: an edge, a side or a block.
+Name: TypeAlias = Edge | Side | str
+
+
+def side_of(*corners: str) -> Side:
+    """Give the side of corners in any order; a collapsed edge's corner stands in it twice."""
+    return tuple(sorted(corners))
 
 
 def edge_of(a: str, b: str) -> Edge:
@@ -33,7 +43,8 @@ def stable_id(*origin: str) -> str:
 class Corner:
     """A block vertex; ``xyz`` is its place now.
 
-    ``sign`` tells what holds it there: nothing, a pin, or a ``guide`` curve at ``fraction``.
+    ``sign`` tells what holds it there: nothing, a pin, or a ``guide``: a curve at ``fraction``, or a
+    surface.
     """
 
     xyz: Place
@@ -44,7 +55,10 @@ class Corner:
 
 @dataclass(frozen=True)
 class Block:
-    """A block: 4 or 8 corner ids in logical order (`tables`), and whether it is hollow."""
+    """A block: 4 or 8 corner ids in logical order (`tables`), and whether it is hollow.
+
+    Where an edge has shrunk to a point (a pole, a wedge), its corner stands twice.
+    """
 
     corners: tuple[str, ...]
     hollow: bool = False
@@ -52,10 +66,30 @@ class Block:
 
 @dataclass(frozen=True)
 class Follow:
-    """An edge runs along ``guide``; ``forward`` where fractions rise from its first corner to its second."""
+    """An edge runs along ``guide``; ``forward`` where fractions rise from its first corner to its second.
+
+    On a guide surface the edge is the straight line put onto it, and ``forward`` says nothing.
+    """
 
     guide: str
     forward: bool
+
+
+@dataclass(frozen=True)
+class Twin:
+    """Two point-matched parts of the boundary: ``corners`` of the driving side to those of the driven.
+
+    The driven side is the driving one after ``move``.
+    """
+
+    name: str
+    move: Move
+    corners: Mapping[str, str]
+
+    def edge(self, edge: Edge) -> Edge | None:
+        """Give the driven edge of a driving one, None for any other."""
+        a, b = (self.corners.get(c) for c in edge)
+        return None if a is None or b is None else edge_of(a, b)
 
 
 @dataclass(frozen=True)
@@ -69,31 +103,78 @@ class Use:
 
 @dataclass(frozen=True)
 class Layout:
-    """Corners, blocks and what their edges follow. Immutable: operations return a new layout."""
+    """Corners, blocks and what their edges and sides follow. Immutable: operations return a new layout.
+
+    ``bends`` are curves of edges of their own, from the first corner to the second; ``lies`` names the
+    guide surface that a side lies on; ``twins`` are the point-matched sides.
+    """
 
     dim: int
     corners: Mapping[str, Corner] = field(default_factory=dict)
     blocks: Mapping[str, Block] = field(default_factory=dict)
     follows: Mapping[Edge, Follow] = field(default_factory=dict)
+    bends: Mapping[Edge, Curve] = field(default_factory=dict)
+    lies: Mapping[Side, str] = field(default_factory=dict)
+    twins: tuple[Twin, ...] = ()
 
     @cached_property
     def edges(self) -> dict[Edge, list[tuple[str, int]]]:
-        """All edges, each with the (block, axis) pairs that use it."""
+        """All edges, each with the (block, axis) pairs that use it; those shrunk to a point are none."""
         found: dict[Edge, list[tuple[str, int]]] = {}
         for name, block in self.blocks.items():
+            corners = block.corners
             for axis, low, high in tables.edges(self.dim):
-                edge = edge_of(block.corners[low], block.corners[high])
-                found.setdefault(edge, []).append((name, axis))
+                a, b = corners[low], corners[high]
+                if a != b:
+                    found.setdefault((a, b) if a < b else (b, a), []).append((name, axis))
         return found
 
     @cached_property
     def sides(self) -> dict[Side, list[Use]]:
-        """All sides, each with the one or two blocks that use it, hollow ones included."""
+        """All sides, each with the one or two blocks that use it, hollow ones included.
+
+        Sides that have shrunk to an edge or a point are none.
+        """
         found: dict[Side, list[Use]] = {}
         for name, block in self.blocks.items():
             for axis, end, corners in tables.sides(self.dim):
-                side = tuple(sorted(block.corners[n] for n in corners))
-                found.setdefault(side, []).append(Use(name, axis, end))
+                side = tuple(sorted([block.corners[n] for n in corners]))
+                if len(set(side)) >= self.dim:
+                    found.setdefault(side, []).append(Use(name, axis, end))
+        return found
+
+    def ordered(self, side: Side) -> tuple[str, ...]:
+        """Give the corners of a side in its first block's order: along its lower axis first."""
+        use = self.sides[side][0]
+        corners = self.blocks[use.block].corners
+        return tuple(corners[n] for n in tables.side_corners(self.dim, use.axis, use.end))
+
+    def sides_of(self, block: str) -> list[Side]:
+        """Give the sides of a block, those that have shrunk left out."""
+        corners = self.blocks[block].corners
+        found = [tuple(sorted([corners[n] for n in ns])) for _, _, ns in tables.sides(self.dim)]
+        return [side for side in found if len(set(side)) >= self.dim]
+
+    def edges_of(self, block: str) -> list[Edge]:
+        """Give the edges of a block, those that have shrunk left out."""
+        corners = self.blocks[block].corners
+        ways = ((corners[a], corners[b]) for _, a, b in tables.edges(self.dim))
+        return [edge_of(a, b) for a, b in ways if a != b]
+
+    def rim_of(self, side: Side) -> list[Edge]:
+        """Give the edges around a side in space; the side itself in the plane."""
+        if self.dim == 2:
+            return [edge_of(*side)]
+        a, b, c, d = self.ordered(side)
+        return [edge_of(p, q) for p, q in ((a, b), (b, d), (d, c), (c, a)) if p != q]
+
+    @cached_property
+    def at_corner(self) -> dict[str, list[str]]:
+        """The blocks that meet in each corner."""
+        found: dict[str, list[str]] = {c: [] for c in self.corners}
+        for name, block in self.blocks.items():
+            for corner in dict.fromkeys(block.corners):
+                found[corner].append(name)
         return found
 
     @cached_property
@@ -152,8 +233,49 @@ class Layout:
         return replace(self, blocks=blocks)
 
     def tidied(self) -> Layout:
-        """Drop corners and follows that no block uses any more."""
+        """Drop corners, and shapes of edges and sides, that no block uses any more."""
         used = {c for block in self.blocks.values() for c in block.corners}
-        corners = {c: corner for c, corner in self.corners.items() if c in used}
-        slim = replace(self, corners=corners)
-        return replace(slim, follows={e: f for e, f in self.follows.items() if e in slim.edges})
+        twins = [
+            replace(t, corners={a: b for a, b in t.corners.items() if a in used and b in used})
+            for t in self.twins
+        ]
+        return replace(
+            self,
+            corners={c: corner for c, corner in self.corners.items() if c in used},
+            follows={e: f for e, f in self.follows.items() if e in self.edges},
+            bends={e: b for e, b in self.bends.items() if e in self.edges},
+            lies={s: name for s, name in self.lies.items() if s in self.sides},
+            twins=tuple(t for t in twins if t.corners),
+        )
+
+    def renamed(self, names: Mapping[str, str]) -> Layout:
+        """Let corners become others; edges keep their shapes, and turn round where their order does."""
+
+        def there(corner: str) -> str:
+            return names.get(corner, corner)
+
+        follows: dict[Edge, Follow] = {}
+        for (a, b), follow in self.follows.items():
+            if there(a) != there(b):
+                same = there(a) < there(b)
+                shape = follow if same else replace(follow, forward=not follow.forward)
+                follows.setdefault(edge_of(there(a), there(b)), shape)
+        bends: dict[Edge, Curve] = {}
+        for (a, b), bend in self.bends.items():
+            if there(a) != there(b):
+                bends.setdefault(
+                    edge_of(there(a), there(b)), bend if there(a) < there(b) else Part(bend, 1.0, 0.0)
+                )
+        return replace(
+            self,
+            corners={there(c): self.corners[there(c)] for c in self.corners},
+            blocks={
+                n: replace(b, corners=tuple(there(c) for c in b.corners)) for n, b in self.blocks.items()
+            },
+            follows=follows,
+            bends=bends,
+            lies={side_of(*(there(c) for c in s)): name for s, name in self.lies.items()},
+            twins=tuple(
+                replace(t, corners={there(a): there(b) for a, b in t.corners.items()}) for t in self.twins
+            ),
+        )

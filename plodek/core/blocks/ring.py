@@ -8,43 +8,49 @@ take the copies. ``around``: their neighbours do, and the chosen blocks stay as 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from itertools import combinations
 from typing import Literal, TypeVar
 
 import numpy as np
 
 from plodek.core.arrays import Floats, place
-from plodek.core.blocks import tables
+from plodek.core.blocks.change import Change, Share
+from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import (
     Block,
     Corner,
     Edge,
     Follow,
     Layout,
+    Name,
     Side,
     Use,
     edge_of,
+    side_of,
     stable_id,
 )
+from plodek.core.blocks.sides import block_normal, opposite
 from plodek.core.blocks.soundness import check, inverted
 from plodek.core.errors import BadValue, Refused
-from plodek.core.shape.guide import Guide, curve_named
+from plodek.core.shape.compound import Part
+from plodek.core.shape.curve import Curve
+from plodek.core.shape.guide import Guide
+from plodek.core.shape.spline import Spline
+from plodek.core.shape.surface import Surface
 
 T = TypeVar("T")
+#: Sides at a corner whose normals differ by less than about 17° count as one when a corner is offset.
+_ONE_PLANE = 0.15
+_BOWED = np.linspace(0.0, 1.0, 17)
 
 
 @dataclass(frozen=True)
-class Ring:
-    """The result of a ring.
+class Ring(Change):
+    """What the ring did, with the ``copies`` of corners and its new ``blocks``."""
 
-    The new ``layout``, the ``copies`` of corners, the new ``blocks``, and for each old edge that moved
-    or was doubled the ``edges`` that carry on its spacing.
-    """
-
-    layout: Layout
-    copies: Mapping[str, str]
-    blocks: tuple[str, ...]
-    edges: Mapping[Edge, Edge]
+    copies: Mapping[str, str] = field(default_factory=dict)
+    blocks: tuple[str, ...] = ()
 
 
 def ring(
@@ -54,16 +60,22 @@ def ring(
     chosen: Iterable[str],
     *,
     where: Literal["inside", "around"],
-    thickness: float,
+    thickness: float | None = None,
+    share: float | None = None,
     open_sides: Iterable[Side] = (),
+    bow: float = 0.0,
 ) -> Ring:
-    """Wrap the ring of one layer at ``thickness``, in the project's unit.
+    """Wrap the ring of one layer, ``thickness`` thick in the project's unit or by ``share``.
 
-    Raises BadValue for a thickness that is not positive or leaves no room, Refused where the ring
-    would break the layout.
+    A share inside is that of the way to the middle between two closed sides, or to the open side
+    opposite; around, that of the neighbouring block. With ``bow`` the new edges take over so much of
+    the old edges' shape. Raises BadValue for a thickness that is not positive or leaves no room,
+    Refused where the ring would break the layout.
     """
-    if not thickness > 0:
+    if thickness is not None and not thickness > 0:
         raise BadValue(f"the thickness is {thickness:g}", remedy="give a thickness above 0")
+    if share is not None and not 0 < share < 1:
+        raise BadValue(f"the share is {share:g}", remedy="give a share between 0 and 1")
     inner = set(chosen)
     takers = inner if where == "inside" else set(layout.blocks) - inner
     if not _hang_together(layout, inner, lambda _: True):
@@ -81,17 +93,40 @@ def ring(
     }
     rings = {stable_id(step, *side): _ring_block(layout, use, copies) for side, use in closed.items()}
     corners = dict(layout.corners)
+    wanted = _wanted(layout, takers, closed, where, thickness, share)
+    placing = _Placing(layout, guides, takers, closed, wanted, where)
     for corner, copy in copies.items():
-        corners[copy] = _copied(layout, guides, corner, takers, closed, thickness)
-    edges, follows = _carried(layout, corners, takers, copies)
-    after = replace(layout, corners=corners, blocks=moved | rings, follows=follows).tidied()
+        corners[copy] = placing.copied(corner)
+    carried = _carried(layout, guides, corners, takers, copies, bow)
+    lies, side_pieces = _open_sides(layout, takers, closed, copies)
+    twins = []
+    for twin in layout.twins:
+        pairs = {copies[a]: copies[b] for a, b in twin.corners.items() if a in copies and b in copies}
+        stay = {
+            copies.get(a, a): copies.get(b, b)
+            for a, b in twin.corners.items()
+            if not ({a, b} <= copies.keys())
+        }
+        twins.append(replace(twin, corners=dict(twin.corners) | stay | pairs))
+    after = replace(
+        layout,
+        corners=corners,
+        blocks=moved | rings,
+        follows=carried.follows,
+        bends=carried.bends,
+        lies=dict(layout.lies) | lies,
+        twins=tuple(twins),
+    ).tidied()
     check(after)
     if inverted(after) - inverted(layout):
+        size = f"{share:.0%}" if thickness is None else f"{thickness:g}"
         raise BadValue(
-            f"a ring of thickness {thickness:g} leaves no room for the blocks beside it",
+            f"a ring of thickness {size} leaves no room for the blocks beside it",
             remedy="make it thinner",
         )
-    return Ring(after, copies, tuple(rings), edges)
+    pieces: dict[Name, tuple[Name, ...]] = {**side_pieces, **carried.pieces}
+    kept = {n: p for n, p in pieces.items() if n not in after.edges and n not in after.sides}
+    return Ring(after, kept, carried.shares, copies, tuple(rings))
 
 
 def _closed_sides(layout: Layout, takers: set[str], where: str, open_sides: set[Side]) -> dict[Side, Use]:
@@ -119,24 +154,22 @@ def _closed_sides(layout: Layout, takers: set[str], where: str, open_sides: set[
 
 def _copies(step: str, layout: Layout, takers: set[str], closed: dict[Side, Use]) -> dict[str, str]:
     """Copy the corners of the closed sides; refuse where the ring would not be one fan around a corner."""
-    corners = dict.fromkeys(c for side in closed for c in side)
-    for corner in corners:
-        at = [s for s in closed if corner in s]
-        around = {b for b, block in layout.blocks.items() if corner in block.corners}
-
-        def here(side: Side, corner: str = corner) -> bool:
-            return corner in side
-
+    at: dict[str, list[Side]] = {}
+    for side in closed:
+        for corner in dict.fromkeys(side):
+            at.setdefault(corner, []).append(side)
+    for corner, sides in at.items():
+        around = set(layout.at_corner[corner])
         if not (
-            _one_fan(at, corner, layout.dim)
-            and _hang_together(layout, around & takers, here)
-            and _hang_together(layout, around - takers, here)
+            _one_fan(sides, corner, layout.dim)
+            and _meet_at(layout, around & takers, corner)
+            and _meet_at(layout, around - takers, corner)
         ):
             raise Refused(
                 f"the ring would meet itself in corner {layout.labels[corner]}",
                 remedy="choose blocks that meet there through whole sides",
             )
-    return {corner: stable_id(step, "copy", corner) for corner in corners}
+    return {corner: stable_id(step, "copy", corner) for corner in at}
 
 
 def _named(layout: Layout, side: Side) -> str:
@@ -155,21 +188,38 @@ def _hang_together(layout: Layout, names: set[str], through: Callable[[Side], bo
     return _connected(names, links)
 
 
+def _meet_at(layout: Layout, names: set[str], corner: str) -> bool:
+    """Whether the blocks around a corner are connected through sides there: those that share enough corners."""
+    if len(names) < 2:
+        return True
+    sides: dict[Side, list[str]] = {}
+    for name in names:
+        for side in layout.sides_of(name):
+            if corner in side:
+                sides.setdefault(side, []).append(name)
+    return _connected(names, [(b[0], b[1]) for b in sides.values() if len(b) == 2])
+
+
 def _one_fan(at: list[Side], corner: str, dim: int) -> bool:
     """Whether the closed sides at a corner are connected through edges (in the plane: are at most two)."""
     if dim == 2:
         return len(at) <= 2
-    links = [(s, t) for s in at for t in at if len(set(s) & set(t) - {corner}) >= 1]
-    return _connected(set(at), links)
+    return _connected(set(at), [(s, t) for s, t in combinations(at, 2) if set(s) & set(t) - {corner}])
 
 
 def _connected(names: set[T], links: list[tuple[T, T]]) -> bool:
-    reached = {next(iter(names))}
-    while True:
-        grown = reached | {b for a, b in links if a in reached} | {a for a, b in links if b in reached}
-        if grown == reached:
-            return reached == names
-        reached = grown
+    near: dict[T, list[T]] = {name: [] for name in names}
+    for a, b in links:
+        near[a].append(b)
+        near[b].append(a)
+    ahead = [next(iter(names))]
+    reached = set(ahead)
+    while ahead:
+        for other in near[ahead.pop()]:
+            if other not in reached:
+                reached.add(other)
+                ahead.append(other)
+    return len(reached) == len(names)
 
 
 def _ring_block(layout: Layout, use: Use, copies: dict[str, str]) -> Block:
@@ -180,79 +230,200 @@ def _ring_block(layout: Layout, use: Use, copies: dict[str, str]) -> Block:
     return Block(tuple(c if (n >> use.axis & 1) == use.end else copies[c] for n, c in enumerate(border)))
 
 
-def _copied(
+def _wanted(
     layout: Layout,
-    guides: Mapping[str, Guide],
-    corner: str,
     takers: set[str],
     closed: dict[Side, Use],
-    thickness: float,
-) -> Corner:
-    """Place a copy: ``thickness`` off every closed side at the corner, and along the open ones.
+    where: str,
+    thickness: float | None,
+    share: float | None,
+) -> dict[Side, float]:
+    """Give the thickness of the ring at each closed side."""
+    if thickness is not None or share is None:
+        return dict.fromkeys(closed, thickness or 0.0)
+    found = {}
+    for side, use in closed.items():
+        first = layout.places(side).mean(axis=0)
+        far, _ = opposite(layout, use)
+        seen = {use.block}
+        while where == "inside" and far not in closed:
+            ahead = [u for u in layout.sides.get(far, []) if u.block in takers and u.block not in seen]
+            if not ahead:
+                break
+            seen.add(ahead[0].block)
+            far, _ = opposite(layout, ahead[0])
+        depth = float(np.linalg.norm(layout.places(far).mean(axis=0) - first))
+        found[side] = share * depth * (0.5 if far in closed else 1.0)
+    return found
+
+
+class _Placing:
+    """Places the copies: the wanted thickness off every closed side at the corner, along the open ones.
 
     The offset o solves n·o = thickness for the closed sides' normals and n·o = 0 for the open ones',
-    with the smallest length.
+    with the smallest length; inside, the sides between the chosen blocks count as open ones.
     """
-    normals, wanted = [], []
-    guide: str | None = None
-    for side, uses in layout.sides.items():
-        if corner not in side:
-            continue
-        if side in closed:
-            normals.append(-_outward(layout, side, closed[side]))
-            wanted.append(thickness)
-        elif len(uses) == 1 and uses[0].block in takers:
-            normals.append(_outward(layout, side, uses[0]))
-            wanted.append(0.0)
-            follow = layout.follows.get(edge_of(*side)) if layout.dim == 2 else None
-            guide = follow.guide if follow else guide
-    offset = np.linalg.pinv(np.array(normals), rcond=1e-6) @ np.array(wanted)
-    xyz = np.array(layout.corners[corner].xyz) + offset
-    if guide is None:
+
+    def __init__(
+        self,
+        layout: Layout,
+        guides: Mapping[str, Guide],
+        takers: set[str],
+        closed: dict[Side, Use],
+        wanted: dict[Side, float],
+        where: str,
+    ) -> None:
+        self.layout, self.guides, self.takers, self.closed = layout, guides, takers, closed
+        self.wanted, self.where = wanted, where
+        self.normals: dict[Side, Floats] = {}
+
+    def copied(self, corner: str) -> Corner:
+        layout = self.layout
+        normals, wanted, between, surfaces = [], [], [], []
+        sides = {s for b in layout.at_corner[corner] for s in layout.sides_of(b) if corner in s}
+        for side in sorted(sides):
+            uses = layout.sides[side]
+            if side in self.closed:
+                normals.append(-self._outward(side, self.closed[side]))
+                wanted.append(self.wanted[side])
+            elif len(uses) == 1 and uses[0].block in self.takers:
+                normals.append(self._outward(side, uses[0]))
+                wanted.append(0.0)
+                surfaces += [layout.lies[side]] if side in layout.lies else []
+            elif self.where == "inside" and all(use.block in self.takers for use in uses):
+                between.append(self._outward(side, uses[0]))
+        for normal in between:
+            if all(abs(float(normal @ n)) < 0.5 for n in normals):
+                normals.append(normal)
+                wanted.append(0.0)
+        offset = np.linalg.pinv(np.array(normals), rcond=_ONE_PLANE) @ np.array(wanted)
+        xyz = np.array(layout.corners[corner].xyz) + offset
+        curve = self._curve_at(corner)
+        if curve is not None:
+            guide = self.guides[curve]
+            if isinstance(guide, Curve):
+                fraction = guide.nearest(xyz[None, :])
+                return Corner(place(guide.at(fraction)[0]), "guide", curve, float(fraction[0]))
+        for name in surfaces:
+            surface = self.guides[name]
+            if isinstance(surface, Surface):
+                return Corner(place(surface.onto(xyz[None, :])[0]), "guide", name)
         return Corner(place(xyz))
-    curve = curve_named(guides, guide)
-    fraction = curve.nearest(xyz[None, :])
-    return Corner(place(curve.at(fraction)[0]), "guide", guide, float(fraction[0]))
+
+    def _curve_at(self, corner: str) -> str | None:
+        """Find the guide of an edge that leaves the closed sides at a corner along the boundary."""
+        layout = self.layout
+        closed = [s for s in self.closed if corner in s]
+        for name in layout.at_corner[corner]:
+            if name not in self.takers:
+                continue
+            for edge in layout.edges_of(name):
+                if corner in edge and edge in layout.follows and not any(set(edge) <= set(s) for s in closed):
+                    outer = any(
+                        len(layout.sides[s]) == 1 for s in layout.sides_of(name) if set(edge) <= set(s)
+                    )
+                    if outer:
+                        return layout.follows[edge].guide
+        return None
+
+    def _outward(self, side: Side, use: Use) -> Floats:
+        """Give the unit normal (3,) of a side, away from the block behind it."""
+        if side not in self.normals:
+            self.normals[side] = block_normal(self.layout, use)
+        return self.normals[side]
 
 
-def _outward(layout: Layout, side: Side, use: Use) -> Floats:
-    """Give the unit normal (3,) of a side, away from the block behind it."""
-    block = layout.blocks[use.block].corners
-    ids = next(c for a, e, c in tables.sides(layout.dim) if (a, e) == (use.axis, use.end))
-    xyz = layout.places(block[n] for n in ids)
-    if layout.dim == 2:
-        along = xyz[1] - xyz[0]
-        normal = np.array([along[1], -along[0], 0.0])
-    else:
-        normal = np.cross(xyz[3] - xyz[0], xyz[2] - xyz[1])
-    normal = normal / np.linalg.norm(normal)
-    away = xyz.mean(axis=0) - layout.centre(use.block)
-    normal = np.asarray(normal)
-    return normal if float(np.dot(normal, away)) >= 0 else -normal
+@dataclass
+class _Carried:
+    follows: dict[Edge, Follow]
+    bends: dict[Edge, Curve]
+    shares: dict[Edge, Share]
+    pieces: dict[Name, tuple[Name, ...]]
 
 
 def _carried(
-    layout: Layout, corners: Mapping[str, Corner], takers: set[str], copies: dict[str, str]
-) -> tuple[dict[Edge, Edge], dict[Edge, Follow]]:
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    corners: Mapping[str, Corner],
+    takers: set[str],
+    copies: dict[str, str],
+    bow: float,
+) -> _Carried:
     """Find which new edge carries on each edge of the takers, and what the edges follow afterwards."""
-    edges: dict[Edge, Edge] = {}
-    follows = dict(layout.follows)
+    found = _Carried(dict(layout.follows), dict(layout.bends), {}, {})
     for edge, uses in layout.edges.items():
         if not any(block in takers for block, _ in uses):
             continue
-        after = edge_of(*(copies.get(c, c) for c in edge))
+        a, b = (copies.get(c, c) for c in edge)
+        after = edge_of(a, b)
         if after == edge:
             continue
-        edges[edge] = after
-        follow = layout.follows.get(edge)
+        found.shares[after] = Share(edge, same=after == (a, b))
         doubled = [c for c in edge if c in copies]
-        if follow is None or len(doubled) != 1:
+        if len(doubled) == 2:
+            _bowed(found, layout, guides, corners, edge, (a, b), bow)
             continue
-        corner = doubled[0]
-        if corners[copies[corner]].guide == follow.guide:  # an open side: both parts stay on its guide
+        corner, copy = doubled[0], copies[doubled[0]]
+        found.pieces[edge] = (after, edge_of(corner, copy))
+        follow = layout.follows.get(edge)
+        if follow is not None and corners[copy].guide == follow.guide:
+            # An open side: both parts stay on its guide.
             far = edge[1] if edge[0] == corner else edge[0]
             outward = follow.forward == (edge[0] == corner)  # fractions rise from the corner on
-            for a, b in ((corner, copies[corner]), (copies[corner], far)):
-                piece = edge_of(a, b)
-                follows[piece] = Follow(follow.guide, outward == (piece[0] == a))
-    return edges, follows
+            for first, second in ((corner, copy), (copy, far)):
+                piece = edge_of(first, second)
+                found.follows[piece] = Follow(follow.guide, outward == (piece[0] == first))
+        bend = layout.bends.get(edge)
+        if bend is not None:
+            at = float(bend.nearest(np.array([corners[copy].xyz]))[0])
+            ends = {edge[0]: 0.0, edge[1]: 1.0}
+            for piece in ((corner, copy), (copy, next(c for c in edge if c != corner))):
+                low, high = (ends.get(c, at) for c in edge_of(*piece))
+                if abs(high - low) > 1e-9:
+                    found.bends[edge_of(*piece)] = Part(bend, low, high)
+    return found
+
+
+def _bowed(
+    found: _Carried,
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    corners: Mapping[str, Corner],
+    edge: Edge,
+    copy: tuple[str, str],
+    bow: float,
+) -> None:
+    """Give the copy of an edge a share of its shape, scaled to its length."""
+    path = edge_path(layout, guides, edge)
+    if bow == 0.0 or path.curve is None:
+        return
+    start, end = (np.array(corners[c].xyz) for c in copy)
+    scale = float(np.linalg.norm(end - start) / np.linalg.norm(path.end - path.start))
+    chord = path.start + _BOWED[:, None] * (path.end - path.start)
+    xyz = start + _BOWED[:, None] * (end - start) + bow * scale * (path.at(_BOWED) - chord)
+    if copy[0] > copy[1]:
+        xyz = xyz[::-1]
+    found.bends[edge_of(*copy)] = Spline(xyz, closed=False, corner_angle=60)
+
+
+def _open_sides(
+    layout: Layout, takers: set[str], closed: dict[Side, Use], copies: dict[str, str]
+) -> tuple[dict[Side, str], dict[Name, tuple[Name, ...]]]:
+    """Find the pieces of the sides the ring stays open at, and what they lie on."""
+    lies: dict[Side, str] = {}
+    pieces: dict[Name, tuple[Name, ...]] = {}
+    rims = {
+        frozenset(rim)
+        for side in closed
+        for rim in ((edge for edge in layout.rim_of(side)) if layout.dim == 3 else ((c,) for c in side))
+    }
+    for side, uses in layout.sides.items():
+        if side in closed or len(uses) != 1 or uses[0].block not in takers or not set(side) & copies.keys():
+            continue
+        parts = [side_of(*(copies.get(c, c) for c in side))]
+        own = layout.rim_of(side) if layout.dim == 3 else [(c,) for c in side]
+        parts += [side_of(*rim, *(copies[c] for c in rim)) for rim in own if frozenset(rim) in rims]
+        pieces[side] = tuple(parts)
+        if side in layout.lies:
+            lies |= dict.fromkeys(parts, layout.lies[side])
+    return lies, pieces

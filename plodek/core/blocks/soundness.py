@@ -1,46 +1,151 @@
-"""What makes a layout sound, checked after every operation."""
+"""What makes a layout sound, checked after every operation, and what is wrong with its shape, in words."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass
+
 import numpy as np
 
+from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
-from plodek.core.blocks.layout import Layout, edge_of
+from plodek.core.blocks.layout import Edge, Layout, edge_of
+from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import Refused
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something wrong with a layout that does not break it: a sentence, and where to look."""
+
+    text: str
+    blocks: tuple[str, ...] = ()
+    corners: tuple[str, ...] = ()
+    edges: tuple[Edge, ...] = ()
 
 
 def check(layout: Layout) -> Layout:
     """Return the layout, or raise Refused where it is broken.
 
-    That is: a side with three blocks, a block with two equal corners, or two different edges between
-    the same two corners.
+    That is: a side with three blocks, a block that meets itself other than in an edge shrunk to a
+    point, or two different edges between the same two corners.
     """
     for name, block in layout.blocks.items():
-        if len(set(block.corners)) < len(block.corners):
-            raise Refused(f"block {layout.labels[name]} would meet itself in a corner", remedy="cut it first")
-        found = {edge_of(block.corners[a], block.corners[b]) for _, a, b in tables.edges(layout.dim)}
-        if len(found) < len(tables.edges(layout.dim)):
-            raise Refused(
-                f"block {layout.labels[name]} would have two edges between the same corners",
-                remedy="cut it first",
-            )
+        if len(set(block.corners)) == len(block.corners):
+            continue
+        _check_shrunk(layout, name)
     for side, uses in layout.sides.items():
         if len(uses) > 2:
             blocks = ", ".join(layout.labels[use.block] for use in uses)
             raise Refused(f"one side would belong to {len(uses)} blocks ({blocks})", where=f"{side}")
+        if len(uses) == 2 and uses[0].block == uses[1].block:
+            raise Refused(
+                f"block {layout.labels[uses[0].block]} would be its own neighbour", remedy="cut it first"
+            )
     return layout
 
 
+def _check_shrunk(layout: Layout, name: str) -> None:
+    """Refuse a block that meets itself, except in edges shrunk to a point."""
+    corners, label = layout.blocks[name].corners, layout.labels[name]
+    shrunk = [(a, b) for _, a, b in tables.edges(layout.dim) if corners[a] == corners[b]]
+    for corner in set(corners):
+        at = [n for n, c in enumerate(corners) if c == corner]
+        reached = {at[0]}
+        for _ in at:
+            reached |= {b for a, b in shrunk if a in reached} | {a for a, b in shrunk if b in reached}
+        if reached != set(at):
+            raise Refused(f"block {label} would meet itself in a corner", remedy="cut it first")
+    # Sides with two corners left are edges: two edges of the block may only be one where such a side is.
+    flat = [
+        set(ns)
+        for _, _, ns in tables.sides(layout.dim)
+        if layout.dim == 3 and len({corners[n] for n in ns}) <= 2
+    ]
+    seen: dict[Edge, tuple[int, int]] = {}
+    for _, a, b in tables.edges(layout.dim):
+        if corners[a] == corners[b]:
+            continue
+        edge = edge_of(corners[a], corners[b])
+        if edge in seen and not any({a, b, *seen[edge]} <= side for side in flat):
+            raise Refused(
+                f"block {label} would have two edges between the same corners", remedy="cut it first"
+            )
+        seen[edge] = (a, b)
+
+
+def _corner_volumes(layout: Layout, names: list[str]) -> Floats:
+    """Give the determinant of the three unit edges at every corner of blocks (n, 4 or 8).
+
+    Straight edges; where one has shrunk to a point there is none, and 1 stands for it.
+    """
+    dim = layout.dim
+    xyz = layout.places(c for name in names for c in layout.blocks[name].corners)
+    xyz = xyz.reshape(len(names), 1 << dim, 3)
+    found = np.empty((len(names), 1 << dim))
+    for n in range(1 << dim):
+        ways = []
+        for axis in range(dim):
+            way = xyz[:, n ^ (1 << axis)] - xyz[:, n]
+            ways.append(-way if n >> axis & 1 else way)
+        sizes = np.stack([np.linalg.norm(way, axis=1) for way in ways])
+        if dim == 2:
+            volume = ways[0][:, 0] * ways[1][:, 1] - ways[0][:, 1] * ways[1][:, 0]
+        else:
+            volume = np.einsum("nk,nk->n", np.cross(ways[0], ways[1]), ways[2])
+        whole = np.prod(sizes, axis=0)
+        found[:, n] = np.where(whole > 0, volume / np.where(whole > 0, whole, 1.0), 1.0)
+    return found
+
+
 def inverted(layout: Layout) -> set[str]:
-    """Find the filled plane blocks that are turned inside out at a corner, taken with straight edges."""
-    if layout.dim != 2 or not layout.filled:
+    """Find the filled blocks that are turned inside out at a corner, taken with straight edges."""
+    if not layout.filled:
         return set()
-    xyz = np.array([layout.places(layout.blocks[b].corners) for b in layout.filled])[:, :, :2]
-    u_low, u_high = xyz[:, 1] - xyz[:, 0], xyz[:, 3] - xyz[:, 2]
-    v_low, v_high = xyz[:, 2] - xyz[:, 0], xyz[:, 3] - xyz[:, 1]
-    areas = np.stack(
-        [u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0] for u in (u_low, u_high) for v in (v_low, v_high)],
-        axis=1,
-    )
-    bad = np.any(areas <= 0, axis=1)
+    bad = np.any(_corner_volumes(layout, layout.filled) <= 1e-9, axis=1)
     return {name for name, is_bad in zip(layout.filled, bad, strict=True) if is_bad}
+
+
+def check_shape(before: Layout, after: Layout, remedy: str) -> Layout:
+    """Return ``after``; raise Refused where it turns blocks inside out that were not so before."""
+    new = [b for b in inverted(after) if b not in inverted(before)]
+    if new:
+        names = ", ".join(after.labels[b] for b in new[:4]) + (" …" if len(new) > 4 else "")
+        raise Refused(f"blocks would be turned inside out ({names})", remedy=remedy)
+    return after
+
+
+def findings(layout: Layout, tiers: tuple[Tier, ...], shapes: Mapping[Edge, Floats]) -> list[Finding]:
+    """Tell what is wrong with a layout that is sound as such; ``shapes`` are places (n, 3) along edges."""
+    labels = layout.labels
+    found = []
+    if layout.filled:
+        volumes = _corner_volumes(layout, layout.filled)
+        for name, row in zip(layout.filled, volumes, strict=True):
+            bad = [layout.blocks[name].corners[n] for n in np.flatnonzero(row <= 1e-9)]
+            if bad:
+                where = ", ".join(labels[c] for c in dict.fromkeys(bad))
+                text = f"block {labels[name]} is turned inside out at {where}: move its corners apart"
+                found.append(Finding(text, (name,), tuple(dict.fromkeys(bad))))
+    found += [
+        Finding(
+            f"tier {tier.label} comes back to itself the other way round: cut a tier that crosses it",
+            edges=tuple(tier.edges),
+        )
+        for tier in tiers
+        if tier.twisted
+    ]
+    ends = {(e, end): shapes[e][end].round(12).tobytes() for e in shapes for end in (0, -1)}
+    by_place: dict[frozenset[bytes], list[Edge]] = {}
+    for edge in shapes:
+        by_place.setdefault(frozenset((ends[edge, 0], ends[edge, -1])), []).append(edge)
+    for edges in (edges for edges in by_place.values() if len(edges) > 1):
+        names = " and ".join("–".join(labels[c] for c in e) for e in edges)
+        found.append(
+            Finding(
+                f"the edges {names} lie on each other but are not one: join their corners, or bring back "
+                "what lies between",
+                edges=tuple(edges),
+            )
+        )
+    return found

@@ -39,6 +39,18 @@ def sides(dim: int) -> tuple[tuple[int, int, tuple[int, ...]], ...]:
     )
 
 
+@cache
+def side_corners(dim: int, axis: int, end: int) -> tuple[int, ...]:
+    """List the corners of one side, along its lower axis first."""
+    return next(corners for a, e, corners in sides(dim) if (a, e) == (axis, end))
+
+
+@cache
+def parallel(dim: int, axis: int) -> tuple[tuple[int, int], ...]:
+    """List (low corner, high corner) of the edges along one axis."""
+    return tuple((low, high) for a, low, high in edges(dim) if a == axis)
+
+
 @dataclass(frozen=True)
 class Orientation:
     """How one block sits against another.

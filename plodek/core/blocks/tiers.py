@@ -31,7 +31,7 @@ class Tier:
 
 
 def tiers(layout: Layout) -> tuple[Tier, ...]:
-    """Find all tiers, in the order of their first edges."""
+    """Find all tiers, in the order of their first edges; an edge shrunk to a point ties nothing."""
     parent: dict[Edge, Edge] = {edge: edge for edge in layout.edges}
     turned: dict[Edge, bool] = dict.fromkeys(layout.edges, False)  # against its parent
     twisted: set[Edge] = set()
@@ -43,21 +43,27 @@ def tiers(layout: Layout) -> tuple[Tier, ...]:
             edge = parent[edge]
         return edge, flip
 
+    def join(first: tuple[str, str], other: tuple[str, str]) -> None:
+        """Let two edges, each given the way it runs, agree."""
+        (r0, f0), (r1, f1) = root(edge_of(*first)), root(edge_of(*other))
+        flip = f0 ^ f1 ^ (first[0] > first[1]) ^ (other[0] > other[1])
+        if r0 != r1:
+            parent[r1], turned[r1] = r0, flip
+        elif flip:
+            twisted.add(r0)
+
     for block in layout.blocks.values():
         for axis in range(layout.dim):
-            joined = [
-                (edge_of(block.corners[a], block.corners[b]), block.corners[a] > block.corners[b])
-                for ax, a, b in tables.edges(layout.dim)
-                if ax == axis
-            ]
-            (first, first_turned), *others = [j for j in joined if j[0][0] != j[0][1]]
-            for edge, edge_turned in others:
-                (r0, f0), (r1, f1) = root(first), root(edge)
-                flip = f0 ^ f1 ^ first_turned ^ edge_turned
-                if r0 != r1:
-                    parent[r1], turned[r1] = r0, flip
-                elif flip:
-                    twisted.add(r0)
+            ways = [(block.corners[a], block.corners[b]) for a, b in tables.parallel(layout.dim, axis)]
+            first, *others = [way for way in ways if way[0] != way[1]] or [("", "")]
+            for other in others:
+                join(first, other)
+    for twin in layout.twins:
+        for a, b in layout.edges:
+            if a in twin.corners and b in twin.corners:
+                driven = twin.corners[a], twin.corners[b]
+                if edge_of(*driven) in layout.edges:
+                    join((a, b), driven)
 
     classes: dict[Edge, dict[Edge, bool]] = {}
     for edge in layout.edges:

@@ -1,16 +1,28 @@
-"""Filling blocks: transfinite interpolation from the nodes of their edges.
+"""Filling blocks: transfinite interpolation from the nodes of their edges and sides.
 
 Gordon & Hall 1973 (Int. J. Numer. Meth. Eng. 7, 461) with blending functions from the arc-length
-parameters of the four edges, intersected as in Soni 1985 (AIAA 85-1526).
+parameters of the four edges, intersected as in Soni 1985 (AIAA 85-1526); in space those of the twelve
+edges, intersected by fixed-point steps.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import TypeAlias
+
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.blocks.layout import Block, Edge, Layout, edge_of
+from plodek.core.blocks import tables
+from plodek.core.blocks.layout import Edge, Layout, Side, edge_of, side_of
+from plodek.core.shape.guide import Guide, surface_named
 from plodek.core.spacing.spread import LaidOut
+
+#: Steps that intersect the blending functions of a block in space; three leave less than 1e-6 as a rule.
+_STEPS = 4
+_Index: TypeAlias = tuple[slice | int, ...]
+#: The nodes (na, nb, 3) of a side, with the corners that they run between: along the first axis first.
+_Face: TypeAlias = tuple[tuple[str, ...], Floats]
 
 
 def fill_plane(layout: Layout, laid: LaidOut) -> dict[str, Floats]:
@@ -19,13 +31,120 @@ def fill_plane(layout: Layout, laid: LaidOut) -> dict[str, Floats]:
     Edge nodes are worked out once per edge, so that blocks share them to the bit.
     """
     xyz = {edge: laid.paths[edge].at(laid.nodes[edge]) for edge in laid.nodes}
-    return {name: _fill(layout.blocks[name], laid, xyz)[:, :, None, :] for name in layout.filled}
+    return {name: _fill_side(layout.blocks[name].corners, laid, xyz)[:, :, None, :] for name in layout.filled}
 
 
-def _fill(block: Block, laid: LaidOut, xyz: dict[Edge, Floats]) -> Floats:
-    c0, c1, c2, c3 = block.corners
-    (s1, south), (s2, north) = _along(laid, xyz, c0, c1), _along(laid, xyz, c2, c3)
-    (t1, west), (t2, east) = _along(laid, xyz, c0, c2), _along(laid, xyz, c1, c3)
+def fill_space(layout: Layout, laid: LaidOut, guides: Mapping[str, Guide]) -> dict[str, Floats]:
+    """Fill every filled block of a layout in space: its nodes (ni, nj, nk, 3).
+
+    Edges and sides are worked out once each, so that blocks share them to the bit; sides that lie on a
+    surface are put onto it.
+    """
+    xyz = {edge: laid.paths[edge].at(laid.nodes[edge]) for edge in laid.nodes}
+    faces: dict[Side, _Face] = {}
+    blocks = {}
+    for name in layout.filled:
+        corners = layout.blocks[name].corners
+        shape = [_count(laid, corners, axis) + 1 for axis in range(3)]
+        nodes = np.zeros((*shape, 3))
+        for axis, end, ns in tables.sides(3):
+            ids = tuple(corners[n] for n in ns)
+            side = side_of(*ids)
+            if side not in faces:
+                faces[side] = ids, _face(layout, laid, guides, xyz, ids, side, _shape(shape, axis))
+            nodes[_at_side(axis, end)] = _turned(faces[side], ids)
+        _fill_block(nodes, [_lines(laid, corners, axis, shape[axis]) for axis in range(3)])
+        blocks[name] = nodes
+    return blocks
+
+
+def shared(layout: Layout, blocks: Mapping[str, Floats]) -> dict[str, Floats]:
+    """Make nodes (ni, nj, nk, 3) that blocks share equal to the bit: each edge, then each side, counts once."""
+    edges: dict[Edge, Floats] = {}
+    faces: dict[Side, _Face] = {}
+    found = {}
+    for name, before in blocks.items():
+        corners, nodes = layout.blocks[name].corners, before.copy()
+        for axis, low, high in tables.edges(3):
+            a, b = corners[low], corners[high]
+            line = tuple(slice(None) if ax == axis else -(low >> ax & 1) for ax in range(3))
+            if a != b:
+                kept = edges.setdefault(edge_of(a, b), nodes[line] if a < b else nodes[line][::-1])
+                nodes[line] = kept if a < b else kept[::-1]
+        for axis, end, ns in tables.sides(3):
+            ids = tuple(corners[n] for n in ns)
+            if len(set(ids)) > 2:
+                face = faces.setdefault(side_of(*ids), (ids, nodes[_at_side(axis, end)]))
+                nodes[_at_side(axis, end)] = _turned(face, ids)
+        found[name] = nodes
+    return found
+
+
+def _count(laid: LaidOut, corners: tuple[str, ...], axis: int) -> int:
+    for a, b in tables.parallel(3, axis):
+        if corners[a] != corners[b]:
+            return laid.counts[edge_of(corners[a], corners[b])]
+    return 1
+
+
+def _shape(shape: list[int], axis: int) -> tuple[int, int]:
+    na, nb = (n for ax, n in enumerate(shape) if ax != axis)
+    return na, nb
+
+
+def _at_side(axis: int, end: int) -> _Index:
+    return tuple((-1 if end else 0) if ax == axis else slice(None) for ax in range(3))
+
+
+def _turned(face: _Face, ids: tuple[str, ...]) -> Floats:
+    """Give a side's nodes as they run between ``ids``."""
+    own, nodes = face
+    for swap in (False, True):
+        for first in (False, True):
+            for second in (False, True):
+                order = [0, 1, 2, 3]
+                if first:
+                    order = [n ^ 1 for n in order]
+                if second:
+                    order = [n ^ 2 for n in order]
+                if swap:
+                    order = [(n >> 1) | (n & 1) << 1 for n in order]
+                if tuple(own[n] for n in order) == ids:
+                    turned = nodes.swapaxes(0, 1) if swap else nodes
+                    # Where the corners are read with axes swapped, the flips act on the other axes.
+                    flips = (second, first) if swap else (first, second)
+                    return turned[:: -1 if flips[0] else 1, :: -1 if flips[1] else 1]
+    raise AssertionError(f"{ids} is not the side {own}")
+
+
+def _face(
+    layout: Layout,
+    laid: LaidOut,
+    guides: Mapping[str, Guide],
+    xyz: Mapping[Edge, Floats],
+    ids: tuple[str, ...],
+    side: Side,
+    shape: tuple[int, int],
+) -> Floats:
+    nodes = _fill_side(ids, laid, xyz, shape)
+    guide = layout.lies.get(side)
+    if guide is not None:
+        inner = nodes[1:-1, 1:-1]
+        inner[...] = surface_named(guides, guide).onto(inner.reshape(-1, 3)).reshape(inner.shape)
+    return nodes
+
+
+def _fill_side(
+    corners: tuple[str, ...],
+    laid: LaidOut,
+    xyz: Mapping[Edge, Floats],
+    shape: tuple[int, int] | None = None,
+) -> Floats:
+    """Fill between the four edges of a plane block or side (na, nb, 3)."""
+    c0, c1, c2, c3 = corners
+    na, nb = shape or (laid.counts[edge_of(c0, c1)] + 1, laid.counts[edge_of(c0, c2)] + 1)
+    (s1, south), (s2, north) = _along(laid, xyz, c0, c1, na), _along(laid, xyz, c2, c3, na)
+    (t1, west), (t2, east) = _along(laid, xyz, c0, c2, nb), _along(laid, xyz, c1, c3, nb)
     s1, s2, t1, t2 = s1[:, None], s2[:, None], t1[None, :], t2[None, :]
     both = 1 - (s2 - s1) * (t2 - t1)
     u = (((1 - t1) * s1 + t1 * s2) / both)[:, :, None]
@@ -38,9 +157,74 @@ def _fill(block: Block, laid: LaidOut, xyz: dict[Edge, Floats]) -> Floats:
     return np.asarray(nodes)
 
 
-def _along(laid: LaidOut, xyz: dict[Edge, Floats], a: str, b: str) -> tuple[Floats, Floats]:
-    """Give the node fractions and places of an edge from corner a to corner b."""
+def _along(laid: LaidOut, xyz: Mapping[Edge, Floats], a: str, b: str, count: int) -> tuple[Floats, Floats]:
+    """Give the node fractions and places of an edge from corner a to corner b, one place where it has shrunk."""
+    if a == b:
+        there = laid.places[a]
+        return np.linspace(0.0, 1.0, count), np.tile(there, (count, 1))
     edge = edge_of(a, b)
     if edge[0] == a:
         return laid.nodes[edge], xyz[edge]
     return 1.0 - laid.nodes[edge][::-1], xyz[edge][::-1]
+
+
+def _lines(laid: LaidOut, corners: tuple[str, ...], axis: int, count: int) -> list[Floats]:
+    """Give the node fractions (n,) of the four edges along an axis, in the order of their low corners."""
+    found = []
+    for low, high in tables.parallel(3, axis):
+        a, b = corners[low], corners[high]
+        if a == b:
+            found.append(np.linspace(0.0, 1.0, count))
+            continue
+        s = laid.nodes[edge_of(a, b)]
+        found.append(s if a < b else 1.0 - s[::-1])
+    return found
+
+
+def _fill_block(nodes: Floats, lines: list[list[Floats]]) -> None:
+    """Fill the inner nodes of a block (ni, nj, nk, 3) whose sides are there, in place."""
+    blends = _blends(lines)
+    u, v, w = (b[1:-1, 1:-1, 1:-1, None] for b in blends)
+    inner = np.s_[1:-1]
+    west, east = nodes[:1, inner, inner], nodes[-1:, inner, inner]
+    south, north = nodes[inner, :1, inner], nodes[inner, -1:, inner]
+    low, high = nodes[inner, inner, :1], nodes[inner, inner, -1:]
+    total = (1 - u) * west + u * east + (1 - v) * south + v * north + (1 - w) * low + w * high
+    # Edges count twice among the sides, corners three times: the Boolean sum takes them out again.
+    for (a, p), (b, q) in (((0, u), (1, v)), ((1, v), (2, w)), ((0, u), (2, w))):
+        for i, x in ((0, 1 - p), (-1, p)):
+            for j, y in ((0, 1 - q), (-1, q)):
+                at = [inner, inner, inner]
+                at[a] = np.s_[:1] if i == 0 else np.s_[-1:]
+                at[b] = np.s_[:1] if j == 0 else np.s_[-1:]
+                total -= x * y * nodes[tuple(at)]
+    for i, x in ((0, 1 - u), (-1, u)):
+        for j, y in ((0, 1 - v), (-1, v)):
+            for k, z in ((0, 1 - w), (-1, w)):
+                total += x * y * z * nodes[i, j, k]
+    nodes[1:-1, 1:-1, 1:-1] = total
+
+
+def _blends(lines: list[list[Floats]]) -> list[Floats]:
+    """Intersect the fractions of the edges: (ni, nj, nk) for each axis."""
+    shape = tuple(len(lines[axis][0]) for axis in range(3))
+    blends = []
+    for axis in range(3):
+        mean = np.mean(lines[axis], axis=0)
+        blends.append(np.broadcast_to(mean.reshape([-1 if a == axis else 1 for a in range(3)]), shape))
+    if all(np.array_equal(lines[axis][0], line) for axis in range(3) for line in lines[axis]):
+        return blends
+    for _ in range(_STEPS):
+        blends = [_mixed(lines[axis], axis, blends) for axis in range(3)]
+    return blends
+
+
+def _mixed(lines: list[Floats], axis: int, blends: list[Floats]) -> Floats:
+    """Weight the fractions of four edges by where a node lies between them."""
+    first, second = (blends[a] for a in range(3) if a != axis)
+    weights = ((1 - first) * (1 - second), first * (1 - second), (1 - first) * second, first * second)
+    way = [-1 if a == axis else 1 for a in range(3)]
+    total = np.zeros(first.shape)
+    for weight, line in zip(weights, lines, strict=True):
+        total += weight * line.reshape(way)
+    return total

@@ -115,13 +115,3 @@ def outer_sides(layout: Layout) -> dict[Side, BlockSide]:
 
 def _side(index: Mapping[str, int], use: Use) -> BlockSide:
     return BlockSide(index[use.block], use.axis, use.end)
-
-
-def lifted(plane: dict[str, Floats], heights: Floats) -> dict[str, Floats]:
-    """Stand plane blocks (ni, nj, 1, 3) up along z: nodes (ni, nj, nk, 3) at ``heights`` (nk,) above them."""
-    after = {}
-    for name, block in plane.items():
-        nodes = np.repeat(block, len(heights), axis=2)
-        nodes[..., 2] += heights
-        after[name] = nodes
-    return after

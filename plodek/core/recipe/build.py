@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import TypeAlias
+
+import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.blocks.extrude import extruded
-from plodek.core.blocks.layout import edge_of
-from plodek.core.grid.fill import fill_plane
-from plodek.core.grid.grid import BlockSide, Grid, PatchFaces, interfaces_of, lifted, outer_sides
-from plodek.core.recipe.model import Model, Patch
+from plodek.core.blocks.edge_path import edge_path
+from plodek.core.blocks.layout import Side, edge_of
+from plodek.core.grid.fill import fill_plane, fill_space, shared
+from plodek.core.grid.grid import Grid, PatchFaces, interfaces_of, outer_sides
+from plodek.core.recipe.model import Lift, Model
 from plodek.core.smooth.smooth import Smoothed, Watch, smooth
-
-#: What an outer face of the grid came from: a plane edge, or an end (0 or 1) of a block.
-Origin: TypeAlias = tuple[str, str] | tuple[str, int]
 
 
 @dataclass(frozen=True)
@@ -29,56 +27,96 @@ class Built:
 def build(model: Model, watch: Watch | None = None) -> Built:
     """Build the grid of a model; ``watch`` sees the progress of smoothing. Raises NotReady without blocks."""
     model.need_blocks()
-    plane: Mapping[str, Floats] = fill_plane(model.layout, model.laid)
+    plane, runs = smoothed_plane(model, watch)
+    return Built(assemble(model, plane), runs)
+
+
+def smoothed_plane(
+    model: Model, watch: Watch | None = None
+) -> tuple[Mapping[str, Floats] | None, tuple[Smoothed, ...]]:
+    """Smooth the plane of a model, as it was before a lift: its blocks (ni, nj, 1, 3), and the runs.
+
+    None where there is no smoothing.
+    """
+    below = model.lift.plane if model.lift else model
+    if not below.smoothing:
+        return None, ()
+    plane: Mapping[str, Floats] = fill_plane(below.layout, below.laid)
     runs = []
-    for settings in model.smoothing:
-        run = smooth(model.layout, model.laid, plane, settings, watch)
+    for settings in below.smoothing:
+        run = smooth(below.layout, below.laid, plane, settings, watch)
         plane = run.blocks
         runs.append(run)
-    return Built(assemble(model, plane), tuple(runs))
+    return plane, tuple(runs)
 
 
-def plane_grid(model: Model) -> Grid:
-    """Fill the plane grid: no smoothing, no lift. Raises NotReady without blocks."""
+def filled_grid(model: Model) -> Grid:
+    """Fill the grid without smoothing. Raises NotReady without blocks."""
     model.need_blocks()
-    return assemble(replace(model, lift=None), fill_plane(model.layout, model.laid))
+    return assemble(model, None)
 
 
-def assemble(model: Model, plane: Mapping[str, Floats]) -> Grid:
-    """Make the grid from plane blocks (ni, nj, 1, 3): lift it where wished, put on the patches."""
-    blocks = dict(plane)
+def assemble(model: Model, plane: Mapping[str, Floats] | None) -> Grid:
+    """Make the grid of a model, from its smoothed plane where there is one: interfaces and patches too."""
     layout = model.layout
-    if model.lift:
-        heights = model.lift.law.nodes(model.lift.count, model.lift.depth) * model.lift.depth
-        blocks = lifted(blocks, heights)
-        layout = extruded(model.layout, model.lift.depth)
-    sides = sides_by_origin(model)
-    of_edges, of_ends = model.patch_of
-    if not model.lift:
-        of_ends = {}
-    members: dict[str, list[BlockSide]] = {p.name: [] for p in model.patches}
-    owners: dict[Origin, Patch] = dict(of_edges.items())
-    owners.update(of_ends.items())
-    for origin, patch in owners.items():
-        members[patch.name].append(sides[origin])
+    if layout.dim == 2:
+        blocks = plane if plane is not None else fill_plane(layout, model.laid)
+    elif plane is not None and model.lift is not None:
+        blocks = carried(model, model.lift, plane)
+    else:
+        blocks = fill_space(layout, model.laid, model.guides)
+    sides = outer_sides(layout)
+    members: dict[str, list[Side]] = {p.name: [] for p in model.patches}
+    for side, patch in model.patch_of.items():
+        members[patch.name].append(side)
     patches = tuple(
-        PatchFaces(p.name, p.type, tuple(members[p.name])) for p in model.patches if members[p.name]
+        PatchFaces(p.name, p.type, tuple(sides[side] for side in members[p.name]))
+        for p in model.patches
+        if members[p.name]
     )
-    edges, ends = model.unnamed
-    free: list[Origin] = [*edges, *(ends if model.lift else [])]
-    unnamed = tuple(sides[origin] for origin in free)
-    names = tuple(model.layout.filled)
+    unnamed = tuple(sides[side] for side in model.unnamed)
+    names = tuple(layout.filled)
     xyz = tuple(blocks[name] for name in names)
-    return Grid(3 if model.lift else 2, names, xyz, interfaces_of(layout), patches, unnamed)
+    return Grid(layout.dim, names, xyz, interfaces_of(layout), patches, unnamed)
 
 
-def sides_by_origin(model: Model) -> dict[Origin, BlockSide]:
-    """Give the grid's block side of every outer plane edge and every block end."""
-    index = {name: n for n, name in enumerate(model.layout.filled)}
-    found: dict[Origin, BlockSide] = {
-        edge_of(*side): block_side for side, block_side in outer_sides(model.layout).items()
-    }
-    for name, n in index.items():
-        for end in (0, 1):
-            found[name, end] = BlockSide(n, 2, end)
-    return found
+def carried(model: Model, lift: Lift, plane: Mapping[str, Floats]) -> dict[str, Floats]:
+    """Carry smoothed plane blocks (ni, nj, 1, 3) along the lift: nodes (ni, nj, nk, 3) of every block.
+
+    On the edges along the lift nodes lie as their spacing says; between them the lift's parameter is
+    linear over the plane block's indices.
+    """
+    layout, below = model.layout, lift.plane.layout
+    found = {}
+    for name in layout.filled:
+        corners = layout.blocks[name].corners
+        nodes = plane[lift.base[name]]
+        moving = [n for n in range(4) if corners[n] != corners[n | 4]]
+        known = {
+            n: _times(
+                model, lift, np.array(below.corners[lift.foot[corners[n]]].xyz), corners[n], corners[n | 4]
+            )
+            for n in moving
+        }
+        times = [known.get(n, known[moving[0]]) for n in range(4)]  # a corner on the axis has none of its own
+        ni, nj = nodes.shape[:2]
+        u = np.linspace(0.0, 1.0, ni)[:, None, None]
+        v = np.linspace(0.0, 1.0, nj)[None, :, None]
+        t = (1 - v) * ((1 - u) * times[0] + u * times[1]) + v * ((1 - u) * times[2] + u * times[3])
+        xyz = np.broadcast_to(nodes, (*t.shape, 3)).reshape(-1, 3)
+        found[name] = lift.motion.places(xyz, t.ravel()).reshape(*t.shape, 3)
+    return shared(layout, found)
+
+
+def _times(model: Model, lift: Lift, foot: Floats, low: str, high: str) -> Floats:
+    """Give the lift's parameter (nk,) at the nodes between two corners that stand above ``foot``."""
+    edge = edge_of(low, high)
+    path = edge_path(model.layout, model.guides, edge)
+    t = lift.motion.parameter(foot, path.at(model.laid.nodes[edge]))
+    return t if edge[0] == low else t[::-1]
+
+
+def coarse(model: Model, most: int) -> Model:
+    """Give the model with at most ``most`` cells on any tier, evenly spaced, for a quick look."""
+    counts = {e: min(n, most) for e, n in model.laid.counts.items()}
+    return replace(model, spacing=replace(model.spacing, counts=counts, laws={}))

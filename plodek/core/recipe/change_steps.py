@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import ClassVar, Literal
@@ -12,21 +11,13 @@ from pydantic import Field
 
 from plodek.core.arrays import place
 from plodek.core.errors import BadValue, Refused
+from plodek.core.recipe.fields import GUIDE, GUIDES, LENGTH
 from plodek.core.recipe.model import Group, Model
-from plodek.core.recipe.selectors import Coordinates, Direction, Length, PlaceOf, coordinates, guides
-from plodek.core.recipe.shape_steps import (
-    DEGREES,
-    DIRECTION,
-    GUIDE,
-    GUIDES,
-    LENGTH,
-    ORIGIN,
-    PLACE,
-    ShapeStep,
-    with_guides,
-)
+from plodek.core.recipe.moving import Moving
+from plodek.core.recipe.selectors import Length, guides
+from plodek.core.recipe.shape_steps import ShapeStep, with_guides
 from plodek.core.recipe.step import Context, GuideName
-from plodek.core.shape import mend, move
+from plodek.core.shape import mend
 from plodek.core.shape.compound import MovedCurve
 from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, Point
@@ -47,6 +38,7 @@ class _ChangeStep(ShapeStep):
 def _need_unused(model: Model, names: Sequence[str], verb: str) -> None:
     """Raise Refused where blocks already follow one of the guides."""
     followed = {follow.guide for follow in model.layout.follows.values()}
+    followed |= set(model.layout.lies.values())
     followed |= {corner.guide for corner in model.layout.corners.values() if corner.guide}
     used = next((name for name in names if name in followed), None)
     if used is not None:
@@ -55,7 +47,7 @@ def _need_unused(model: Model, names: Sequence[str], verb: str) -> None:
         )
 
 
-class MoveStep(_ChangeStep):
+class MoveStep(Moving, _ChangeStep):
     """Shift, turn, mirror or scale guides: themselves, or copies of them."""
 
     kind: Literal["move"] = "move"
@@ -63,29 +55,11 @@ class MoveStep(_ChangeStep):
     key: ClassVar[str] = "M"
     sentence: ClassVar[str] = "Move {guides} by {by} {shift}{angle}{scale}, copies: {copies}"
     guides: list[str] = Field(title="Guides", min_length=1, json_schema_extra=GUIDES)
-    by: Literal["shift", "turn", "mirror", "scale"] = Field(default="shift", title="By")
-    shift: Coordinates | None = Field(
-        default=None, title="By x, y, z", json_schema_extra={"widget": "place", "when": {"by": ["shift"]}}
-    )
-    angle: float | None = Field(
-        default=None, title="Angle", json_schema_extra=DEGREES | {"when": {"by": ["turn"]}}
-    )
-    scale: float | None = Field(
-        default=None, title="Factor", gt=0, json_schema_extra={"when": {"by": ["scale"]}}
-    )
-    at: PlaceOf = Field(
-        default=ORIGIN, title="Through, or from",
-        json_schema_extra=PLACE | {"when": {"by": ["turn", "mirror", "scale"]}},
-    )  # fmt: skip
-    along: Direction = Field(
-        default=_Z, title="Axis, or normal of the mirror",
-        json_schema_extra=DIRECTION | {"when": {"by": ["turn", "mirror"]}},
-    )  # fmt: skip
     copies: int = Field(default=0, title="Copies", ge=0, le=500, description="0 moves the guides themselves")
 
     def apply(self, model: Model, context: Context) -> Model:
         names = guides(model, self.guides)
-        one = self._move(model)
+        one = self.move_of(model)
         if self.copies == 0:
             _need_unused(model, names, "moves")
             for name in names:
@@ -108,22 +82,6 @@ class MoveStep(_ChangeStep):
         while f"{name}-{count}" in model.guides:
             count += 1
         return count + number - 1
-
-    def _move(self, model: Model) -> Move:
-        at, along = self.place(model, self.at), np.array(self.along)
-        if self.by == "shift":
-            if self.shift is None:
-                raise BadValue("no shift is given", remedy="give how far in x, y and z")
-            return move.shifted(np.array(coordinates(self.shift, model.unit)))
-        if self.by == "turn":
-            if self.angle is None:
-                raise BadValue("no angle is given", remedy="give an angle in degrees")
-            return move.turned(at, along, math.radians(self.angle))
-        if self.by == "mirror":
-            return move.mirrored(at, along)
-        if self.scale is None:
-            raise BadValue("no factor is given", remedy="give a factor above 0")
-        return move.scaled(at, self.scale)
 
 
 def _need_usable(guide: Guide, how: Move, name: str) -> None:

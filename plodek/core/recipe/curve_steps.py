@@ -12,22 +12,10 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats, place
 from plodek.core.errors import BadValue
+from plodek.core.recipe.fields import CURVE, CURVES, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, SURFACE
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Direction, Length, PlaceOf, guides
-from plodek.core.recipe.shape_steps import (
-    CURVE,
-    CURVES,
-    DEGREES,
-    DIRECTION,
-    LENGTH,
-    ORIGIN,
-    PLACE,
-    SURFACE,
-    ShapeStep,
-    numbered,
-    with_guide,
-    with_guides,
-)
+from plodek.core.recipe.shape_steps import ShapeStep, numbered, with_guide, with_guides
 from plodek.core.recipe.step import Context, GuideName
 from plodek.core.shape.arc import Arc, arc_of_radius, arc_tangent, arc_through
 from plodek.core.shape.compound import Joined, MovedCurve, Part

@@ -8,13 +8,13 @@ from typing import ClassVar, Literal, TypeAlias
 
 from pydantic import Field
 
-from plodek.core.blocks.layout import Edge, edge_of
+from plodek.core.blocks.layout import Edge, Side, edge_of
 from plodek.core.check.quality import DEFAULT_LIMITS
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.grid.grid import PatchType
 from plodek.core.recipe import selectors
 from plodek.core.recipe.model import Model, Patch
-from plodek.core.recipe.selectors import EdgeSelector, Ends, Length, OnSide, Rest
+from plodek.core.recipe.selectors import EdgeSelector, Ends, Length, Rest, SideSelector
 from plodek.core.recipe.step import Context, Stage, Step
 from plodek.core.smooth.smooth import SmoothSettings
 from plodek.core.units import length
@@ -59,7 +59,6 @@ class Smooth(Step):
 
     def apply(self, model: Model, context: Context) -> Model:
         model.need_plane("smoothing")
-        model.need_blocks()
         control = self.control == "wall control"
         walls = self._walls(model) if control else []
         glide, hold = (self._edges(model, s) for s in (self.glide, self.hold))
@@ -88,8 +87,7 @@ class Smooth(Step):
     def _walls(self, model: Model) -> list[Edge]:
         if self.walls is not None:
             return self._edges(model, self.walls)
-        outer = {edge_of(*side) for side in model.layout.outer}
-        found = [edge for edge in model.layout.follows if edge in outer]
+        found = [edge for edge in model.layout.follows if edge in model.layout.outer]
         if not found:
             raise NothingFound(
                 "no outer edge follows a guide, so there is no wall to hold",
@@ -133,7 +131,7 @@ class GateStep(Step):
         return replace(model, limits={k: v for k, v in limits.items() if v is not None})
 
 
-FaceSelector: TypeAlias = EdgeSelector | Ends | Rest
+FaceSelector: TypeAlias = SideSelector | Ends | Rest
 
 
 class PatchStep(Step):
@@ -160,36 +158,27 @@ class PatchStep(Step):
             )
         if any(p.name.lower() == self.name.lower() for p in model.patches):
             raise BadValue(f"a patch is already called “{self.name}”", remedy="give this one another name")
-        edges, ends = self._faces(model)
-        of_edges, of_ends = model.patch_of
-        owners = [of_edges[e] for e in edges if e in of_edges]
-        owners += [of_ends[e] for e in ends if e in of_ends]
+        sides = self._faces(model)
+        owners = [model.patch_of[side] for side in sides if side in model.patch_of]
         if owners:
             raise BadValue(
                 f"some of these faces already belong to “{owners[0].name}”",
                 remedy="every outer face belongs to one patch: choose others, or change that one",
             )
-        if not edges and not ends:
+        if not sides:
             raise NothingFound("no outer face is among them", remedy="choose outer faces")
-        patch = Patch(self.name, self.type, tuple(edges), tuple(ends))
-        return replace(model, patches=(*model.patches, patch))
+        return replace(model, patches=(*model.patches, Patch(self.name, self.type, tuple(sides))))
 
-    def _faces(self, model: Model) -> tuple[list[Edge], list[tuple[str, int]]]:
-        outer = {edge_of(*side) for side in model.layout.outer}
+    def _faces(self, model: Model) -> list[Side]:
+        outer = model.layout.outer
         if isinstance(self.faces, Rest):
             return model.unnamed
         if isinstance(self.faces, Ends):
-            self._need_lift(model)
+            if model.layout.dim == 2:
+                raise NothingFound("the plane has no ends in z yet", remedy="lift it first")
             end = 0 if self.faces.ends == "z-" else 1
-            return [], [(name, end) for name in self.faces.ids if name in model.layout.filled]
-        if isinstance(self.faces, OnSide) and self.faces.side in ("z-", "z+"):
-            self._need_lift(model)
-            end = 0 if self.faces.side == "z-" else 1
-            return [], [(name, end) for name in model.layout.filled]
-        found = [edge_of(*e) for e in selectors.edges(model, self.faces)]
-        return [e for e in dict.fromkeys(found) if e in outer], []
-
-    @staticmethod
-    def _need_lift(model: Model) -> None:
-        if not model.lift:
-            raise NothingFound("the plane has no ends in z yet", remedy="extrude it first")
+            blocks = [p for name in self.faces.ids for p in model.parts(name)]
+            uses = {(use.block, use.axis, use.end): side for side, use in outer.items()}
+            return [uses[b, 2, end] for b in map(str, blocks) if (b, 2, end) in uses]
+        found = selectors.sides(model, self.faces)
+        return [side for side in dict.fromkeys(found) if side in outer]

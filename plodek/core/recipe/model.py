@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Literal
+from math import prod
 
-from plodek.core.blocks.extrude import extruded
-from plodek.core.blocks.layout import Edge, Layout, edge_of
+from plodek.core.blocks import tables
+from plodek.core.blocks.change import Change
+from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, edge_of
+from plodek.core.blocks.lift import Motion
 from plodek.core.blocks.tiers import Tier, tiers
+from plodek.core.blocks.twins import driven
 from plodek.core.check.quality import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
 from plodek.core.grid.grid import PatchType
@@ -17,28 +20,30 @@ from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.surface import Surface
 from plodek.core.smooth.smooth import SmoothSettings
-from plodek.core.spacing.edge_law import EdgeLaw
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
 from plodek.core.units import LengthUnit
 
 
 @dataclass(frozen=True)
 class Lift:
-    """The extrusion: depth along z, its cells, and the law of their sizes from the plane on."""
+    """What stood up to make the layout in space: the ``plane`` model, and how it moved.
 
-    depth: float
-    count: int
-    law: EdgeLaw
+    ``foot`` gives the plane corner of each corner, ``base`` the plane block of each block.
+    """
+
+    plane: Model
+    motion: Motion
+    foot: Mapping[str, str]
+    base: Mapping[str, str]
 
 
 @dataclass(frozen=True)
 class Patch:
-    """A named patch: its type, and the plane edges and the ends (of blocks) it takes."""
+    """A named patch: its type, and the outer sides it takes (edges, in the plane)."""
 
     name: str
     type: PatchType
-    edges: tuple[Edge, ...] = ()
-    ends: tuple[tuple[str, int], ...] = ()
+    sides: tuple[Side, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -64,13 +69,18 @@ class Model:
     lift: Lift | None = None
     patches: tuple[Patch, ...] = ()
     limits: Mapping[str, float] = field(default_factory=lambda: dict(DEFAULT_LIMITS))
-    #: The pieces of edges and blocks that were divided: what was named before a cut stays named.
-    pieces: Mapping[Edge | str, tuple[Edge | str, ...]] = field(default_factory=dict)
+    #: The pieces of edges, sides and blocks that were divided: what was named before a cut stays named.
+    pieces: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
 
     @cached_property
     def tiers(self) -> tuple[Tier, ...]:
-        """The tiers of the plane layout."""
+        """The tiers of the layout."""
         return tiers(self.layout)
+
+    @cached_property
+    def tier_by_edge(self) -> Mapping[Edge, Tier]:
+        """The tier of each edge."""
+        return {edge: tier for tier in self.tiers for edge in tier.edges}
 
     @cached_property
     def laid(self) -> LaidOut:
@@ -78,49 +88,77 @@ class Model:
         return lay_out(self.layout, self.guides, self.spacing, self.tiers)
 
     @cached_property
-    def solid(self) -> Layout | None:
-        """The layout in space, where there is a lift."""
-        return extruded(self.layout, self.lift.depth) if self.lift else None
-
-    @cached_property
     def cells(self) -> int:
         """Cells of the grid, counted without building it."""
-        plane = 0
-        for name in self.layout.filled:
-            c = self.layout.blocks[name].corners
-            plane += self._count(c[0], c[1]) * self._count(c[0], c[2])
-        return plane * (self.lift.count if self.lift else 1)
+        return sum(prod(self.counts_of(name)) for name in self.layout.filled)
 
-    def _count(self, a: str, b: str) -> int:
-        return self.laid.counts[edge_of(a, b)]
+    def counts_of(self, block: str) -> tuple[int, ...]:
+        """Give the cells of a block along its axes."""
+        corners = self.layout.blocks[block].corners
+        found = []
+        for axis in range(self.layout.dim):
+            ways = ((corners[a], corners[b]) for a, b in tables.parallel(self.layout.dim, axis))
+            found.append(next((self.laid.counts[edge_of(a, b)] for a, b in ways if a != b), 1))
+        return tuple(found)
 
-    def parts(self, name: Edge | str) -> list[Edge | str]:
-        """Follow an edge or block that was divided down to its pieces; itself where it was not."""
+    def parts(self, name: Name) -> list[Name]:
+        """Follow an edge, side or block that was divided down to its pieces; itself where it was not."""
         if name not in self.pieces:
             return [name]
-        return [deep for piece in self.pieces[name] for deep in self.parts(piece)]
+        return [
+            deep for piece in self.pieces[name] for deep in (self.parts(piece) if piece != name else [name])
+        ]
+
+    def sides_named(self, side: Side) -> list[Side]:
+        """Give the sides of the layout that a side named before stands for."""
+        return [p for p in self.parts(side) if isinstance(p, tuple) and p in self.layout.sides]
 
     @cached_property
-    def patch_of(self) -> tuple[Mapping[Edge, Patch], Mapping[tuple[str, int], Patch]]:
-        """Which patch each outer plane edge and each block end belongs to, after all divisions."""
-        outer = {edge_of(*side) for side in self.layout.outer}
-        edges: dict[Edge, Patch] = {}
-        ends: dict[tuple[str, int], Patch] = {}
-        for patch in self.patches:
-            for edge in patch.edges:
-                edges |= {p: patch for p in self.parts(edge) if isinstance(p, tuple) and p in outer}
-            for block, end in patch.ends:
-                parts = [p for p in self.parts(block) if p in set(self.layout.filled)]
-                ends |= {(str(p), end): patch for p in parts}
-        return edges, ends
+    def patch_of(self) -> Mapping[Side, Patch]:
+        """Which patch each outer side belongs to, after all divisions."""
+        return {
+            piece: patch
+            for patch in self.patches
+            for side in patch.sides
+            for piece in self.sides_named(side)
+            if piece in self.layout.outer
+        }
 
     @cached_property
-    def unnamed(self) -> tuple[list[Edge], list[tuple[str, int]]]:
-        """The outer plane edges and block ends that no patch has taken."""
-        edges, ends = self.patch_of
-        outer = [edge_of(*side) for side in self.layout.outer]
-        both = [(name, end) for end in (0, 1) for name in self.layout.filled] if self.lift else []
-        return [e for e in outer if e not in edges], [e for e in both if e not in ends]
+    def stood_on(self) -> Mapping[Side, list[Follow]]:
+        """What the plane edges follow that sides of a lifted layout stand on."""
+        found: dict[Side, list[Follow]] = {}
+        if self.lift:
+            for edge, follow in self.lift.plane.layout.follows.items():
+                for side in self.sides_named(edge):
+                    found.setdefault(side, []).append(follow)
+        return found
+
+    @cached_property
+    def unnamed(self) -> list[Side]:
+        """The outer sides that no patch has taken."""
+        return [side for side in self.layout.outer if side not in self.patch_of]
+
+    def changed(self, change: Change) -> Model:
+        """Give the model after an operation on its layout: names and spacing are carried over."""
+        pieces = dict(self.pieces)
+        for name, parts in change.pieces.items():
+            if parts != (name,):
+                pieces[name] = parts
+        layout = driven(change.layout, self.guides)
+        lift = self.lift
+        if lift and lift.plane.smoothing:
+            base = dict(lift.base)
+            for name, parts in change.pieces.items():
+                if isinstance(name, str):
+                    base |= {str(part): base[name] for part in parts}
+            foot = {
+                corner: lift.plane.layout.blocks[base[name]].corners[n & 3]
+                for name, block in layout.blocks.items()
+                for n, corner in enumerate(block.corners)
+            }
+            lift = replace(lift, base=base, foot=foot)
+        return replace(self, layout=layout, pieces=pieces, lift=lift, spacing=self.spacing.after(change))
 
     def curve(self, name: str) -> Curve:
         """Find a guide curve. Raises NothingFound."""
@@ -135,15 +173,18 @@ class Model:
         if not self.layout.blocks:
             raise NotReady("there are no blocks yet", remedy="frame the domain first (Blocks, Frame)")
 
-    def need_plane(self, verb: Literal["blocks", "spacing", "smoothing"]) -> None:
-        """Raise NotReady where the plane layout is already smoothed (or lifted, for smoothing)."""
-        if self.smoothing and verb != "smoothing":
+    def need_open(self, verb: str) -> None:
+        """Raise NotReady where the plane has been smoothed, so that its layout cannot change any more."""
+        if self.smoothing or (self.lift and self.lift.plane.smoothing):
             raise NotReady(
                 f"the {verb} of a smoothed plane cannot change",
                 remedy="put this step before the smoothing step",
             )
-        if self.lift and verb == "smoothing":
+
+    def need_plane(self, verb: str) -> None:
+        """Raise NotReady where the layout is no longer plane."""
+        self.need_blocks()
+        if self.layout.dim == 3:
             raise NotReady(
-                "the plane has already been extruded",
-                remedy="put the smoothing before the extrusion",
+                f"{verb} works on a plane layout", remedy="put this step before the one that lifts it"
             )

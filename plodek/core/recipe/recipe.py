@@ -15,13 +15,18 @@ from pydantic import Field, ValidationError
 
 from plodek.core.errors import BadValue, PlodekError
 from plodek.core.recipe import (
-    block_steps,
     change_steps,
+    copy_steps,
     curve_steps,
+    cut_steps,
+    fit_steps,
+    frame_steps,
     grid_steps,
+    lift_steps,
     shape_steps,
     spacing_steps,
     surface_steps,
+    wrap_steps,
 )
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Strict
@@ -32,6 +37,8 @@ ReadFile: TypeAlias = Callable[[str], bytes]
 
 #: Raised when the meaning of a recipe changes; `read` refuses newer ones.
 FORMAT: Literal[1] = 1
+#: How many recipes may bring each other in, one within the other.
+_DEEPEST = 8
 
 AnyStep: TypeAlias = Annotated[
     shape_steps.Unit
@@ -66,20 +73,36 @@ AnyStep: TypeAlias = Annotated[
     | change_steps.RenameStep
     | change_steps.LeaveOutStep
     | change_steps.SewStep
-    | block_steps.Frame
-    | block_steps.Cut
-    | block_steps.Hollow
-    | block_steps.BringBack
-    | block_steps.Ring
-    | block_steps.Pin
-    | block_steps.Slide
-    | block_steps.Follow
+    | frame_steps.Frame
+    | frame_steps.BlockFrom
+    | frame_steps.BringLayout
+    | cut_steps.Cut
+    | cut_steps.Merge
+    | cut_steps.Hollow
+    | cut_steps.BringBack
+    | cut_steps.Zip
+    | cut_steps.Pinch
+    | cut_steps.Three
+    | wrap_steps.Ring
+    | wrap_steps.Butterfly
+    | wrap_steps.Refine
+    | wrap_steps.Grow
+    | fit_steps.Pin
+    | fit_steps.Slide
+    | fit_steps.Follow
+    | fit_steps.Bend
+    | fit_steps.Align
+    | fit_steps.FitNear
+    | lift_steps.Extrude
+    | lift_steps.Revolve
+    | lift_steps.SweepLayout
+    | copy_steps.Place
+    | copy_steps.Twin
     | spacing_steps.Count
     | spacing_steps.Space
     | spacing_steps.Turn
     | spacing_steps.Copy
     | grid_steps.Smooth
-    | block_steps.Extrude
     | grid_steps.GateStep
     | grid_steps.PatchStep,
     Field(discriminator="kind"),
@@ -193,7 +216,24 @@ class Evaluator:
 
         ``read_geometry`` gives the packed contents of CAD and other files, where these are kept.
         """
-        context = Context(read_file, read_geometry or _reader(read_file))
+        return self._evaluate(recipe, read_file, read_geometry or _reader(read_file), ())
+
+    def _evaluate(
+        self, recipe: Recipe, read_file: ReadFile, read_geometry: ReadFile, within: tuple[str, ...]
+    ) -> Evaluation:
+        def other(name: str) -> Model:
+            """Evaluate the recipe in a file, which may bring in others in turn."""
+            if name in within or len(within) >= _DEEPEST:
+                raise BadValue(f"“{name}” brings in itself", remedy="take that step out of it")
+            found = self._evaluate(read(read_file(name), name), read_file, read_geometry, (*within, name))
+            if found.error is not None:
+                step = found.recipe.steps[len(found.models)]
+                raise type(found.error)(
+                    found.error.what, where=f"“{name}”, step {step.id}", remedy=found.error.remedy
+                )
+            return found.model
+
+        context = Context(read_file, read_geometry, other)
         model = Model()
         models: list[Model] = []
         for step, key in zip(recipe.steps, keys(recipe, read_file), strict=True):
@@ -229,10 +269,19 @@ def keys(recipe: Recipe, read_file: ReadFile) -> list[str]:
     state, found = hashlib.blake2s(f"plodek {FORMAT}".encode()), []
     for step in recipe.steps:
         state.update(step.model_dump_json().encode())
-        if isinstance(step, shape_steps.Read | shape_steps.BringIn):
-            try:
-                state.update(read_file(step.file))
-            except PlodekError:
-                state.update(b"missing")
+        for name in step.files():
+            state.update(_contents(name, read_file))
         found.append(state.hexdigest())
     return found
+
+
+def _contents(name: str, read_file: ReadFile, depth: int = 0) -> bytes:
+    """Give a file's bytes, with those that a recipe in it reads in turn."""
+    try:
+        data = read_file(name)
+        if not name.lower().endswith(".json") or depth >= _DEEPEST:
+            return data
+        inner = [file for step in read(data, name).steps for file in step.files()]
+    except PlodekError:
+        return b"missing"
+    return b"".join([data, *(_contents(file, read_file, depth + 1) for file in inner)])

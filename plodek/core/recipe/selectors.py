@@ -10,8 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Edge, edge_of
-from plodek.core.blocks.tiers import Tier, tier_of
+from plodek.core.blocks.layout import Edge, Side, edge_of, side_of
+from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import NothingFound
 from plodek.core.recipe.model import Model
 from plodek.core.shape.guide import Point, unknown_guide
@@ -58,8 +58,14 @@ class EdgeIds(Strict):
     edges: list[tuple[str, str]] = Field(min_length=1)
 
 
+class SideIds(Strict):
+    """Sides of blocks by the ids of their corners; edges, in the plane."""
+
+    sides: list[list[str]] = Field(min_length=1)
+
+
 class At(Strict):
-    """What lies nearest to a place: a corner, an edge (by its middle), or a block (by its centre).
+    """What lies nearest to a place: a corner, an edge or side (by its middle), a block (by its centre).
 
     The edge runs from its end nearest to ``start``; without it, from the end with the lower x (or y).
     """
@@ -75,13 +81,13 @@ class On(Strict):
 
 
 class OnSide(Strict):
-    """Outer edges on the extreme side of the layout; ``z-`` and ``z+`` are the ends of the extrusion."""
+    """Outer sides (edges, in the plane) on the extreme side of the layout."""
 
     side: EndName
 
 
 class Around(Strict):
-    """The edges around blocks, those between them left out."""
+    """The sides (edges, in the plane) around blocks, those between them left out."""
 
     around: Ids | At
 
@@ -99,7 +105,7 @@ class Rest(Strict):
 
 
 class Ends(Strict):
-    """The ends of chosen blocks: at the plane (z-) or at the end of the extrusion (z+)."""
+    """The ends of chosen blocks of a lifted plane: at the plane (z-) or at the end of the lift (z+)."""
 
     ends: Literal["z-", "z+"]
     ids: list[str] = Field(min_length=1)
@@ -108,6 +114,7 @@ class Ends(Strict):
 CornerSelector: TypeAlias = Ids | At
 BlockSelector: TypeAlias = Ids | At | Everything
 EdgeSelector: TypeAlias = EdgeIds | At | On | OnSide | Around | Everything
+SideSelector: TypeAlias = SideIds | EdgeIds | At | On | OnSide | Around | Everything
 
 
 def coordinates(values: Sequence[float | str], unit: str) -> Place:
@@ -151,6 +158,11 @@ def corner(model: Model, selector: CornerSelector) -> str:
     return names[_nearest(model.layout.places(names), coordinates(selector.at, model.unit))]
 
 
+def corners(model: Model, selector: Ids) -> list[str]:
+    """Find corners by their ids."""
+    return _known(model, selector.ids, list(model.layout.corners), "corner")
+
+
 def blocks(model: Model, selector: BlockSelector) -> list[str]:
     """Find blocks, hollow ones too."""
     model.need_blocks()
@@ -164,55 +176,113 @@ def blocks(model: Model, selector: BlockSelector) -> list[str]:
     return [names[_nearest(centres, coordinates(selector.at, model.unit))]]
 
 
-def edges(model: Model, selector: EdgeSelector) -> list[tuple[str, str]]:
+def edges(model: Model, selector: SideSelector) -> list[tuple[str, str]]:
     """Find edges; those named by ids or by a place keep that way, others run in sorted order."""
     model.need_blocks()
     layout = model.layout
     if isinstance(selector, EdgeIds):
         found = [way for named in selector.edges for way in _edge_pieces(model, named)]
+    elif isinstance(selector, SideIds):
+        found = list(dict.fromkeys(edge for side in sides(model, selector) for edge in layout.rim_of(side)))
     elif isinstance(selector, At):
         names = list(layout.edges)
         half = np.array([0.5])
         middles = np.array([edge_path(layout, model.guides, e).at(half)[0] for e in names])
         found = [_directed(model, names[_nearest(middles, coordinates(selector.at, model.unit))], selector)]
     elif isinstance(selector, On):
-        found = [edge for edge, follow in layout.follows.items() if follow.guide == selector.on]
+        found = [edge for edge, follow in layout.follows.items() if _is_on(follow.guide, selector.on)]
         if not found:
-            had = ", ".join(sorted({f.guide for f in layout.follows.values()})) or "none"
-            raise NothingFound(f"no edge follows “{selector.on}”", remedy=f"guides that edges follow: {had}")
-    elif isinstance(selector, OnSide):
-        found = on_side(model, selector.side)
-    elif isinstance(selector, Around):
-        found = _around(model, set(blocks(model, selector.around)))
+            raise _nothing_on(model, selector.on, "edge follows")
+    elif isinstance(selector, OnSide | Around):
+        found = list(dict.fromkeys(edge for side in sides(model, selector) for edge in layout.rim_of(side)))
     else:
         found = list(layout.edges)
     return found
 
 
+def sides(model: Model, selector: SideSelector) -> list[Side]:
+    """Find sides of blocks; edges, in the plane."""
+    model.need_blocks()
+    layout = model.layout
+    if isinstance(selector, SideIds):
+        wanted = [piece for named in selector.sides for piece in _side_pieces(model, side_of(*named))]
+        return list(dict.fromkeys(wanted))
+    if isinstance(selector, EdgeIds):
+        found = [edge_of(*e) for e in edges(model, selector)]
+        if layout.dim == 3:
+            found = [s for e in selector.edges for s in _side_pieces(model, edge_of(*e))]
+        return list(dict.fromkeys(found))
+    if isinstance(selector, At):
+        names = list(layout.sides)
+        middles = np.array([layout.places(side).mean(axis=0) for side in names])
+        if layout.dim == 2:
+            half = np.array([0.5])
+            middles = np.array([edge_path(layout, model.guides, edge_of(*s)).at(half)[0] for s in names])
+        return [names[_nearest(middles, coordinates(selector.at, model.unit))]]
+    if isinstance(selector, On):
+        found_on = [s for s in layout.sides if _lies_on(model, s, selector.on)]
+        if not found_on:
+            raise _nothing_on(model, selector.on, "side lies on")
+        return found_on
+    if isinstance(selector, OnSide):
+        return on_side(model, selector.side)
+    if isinstance(selector, Around):
+        return _around(model, set(blocks(model, selector.around)))
+    return list(layout.sides)
+
+
+def outer_sides(model: Model, selector: SideSelector) -> list[Side]:
+    """Find sides that bound the flow domain. Raises NothingFound where none of them does."""
+    found = [side for side in sides(model, selector) if side in model.layout.outer]
+    if not found:
+        raise NothingFound("no outer side is among them", remedy="choose sides of the domain's boundary")
+    return found
+
+
+def _is_on(guide: str, name: str) -> bool:
+    """Whether a guide is the one named, or one of several joined ones with it."""
+    return guide == name or name in guide.split("+")
+
+
+def _lies_on(model: Model, side: Side, name: str) -> bool:
+    """Whether a side lies on a guide: on a surface, or in the plane (or above it) along a curve."""
+    layout = model.layout
+    if side in layout.lies:
+        return _is_on(layout.lies[side], name)
+    if layout.dim == 2:
+        follow = layout.follows.get(edge_of(*side))
+        return follow is not None and _is_on(follow.guide, name)
+    return any(_is_on(p.guide, name) for p in model.stood_on.get(side, ()))
+
+
+def _nothing_on(model: Model, name: str, does: str) -> NothingFound:
+    layout = model.layout
+    had = {f.guide for f in layout.follows.values()} | set(layout.lies.values())
+    return NothingFound(
+        f"no {does} “{name}”", remedy=f"guides that something follows: {', '.join(sorted(had)) or 'none'}"
+    )
+
+
 def tier(model: Model, selector: EdgeSelector) -> tuple[Tier, tuple[str, str]]:
     """Find a tier by an edge of it, and that edge as it was named: the tier runs its way."""
     named = edges(model, selector)[0]
-    return tier_of(model.tiers, edge_of(*named)), named
+    return model.tier_by_edge[edge_of(*named)], named
 
 
-def on_side(model: Model, side: EndName) -> list[Edge]:
-    """Find the outer plane edges that lie on an extreme side of the layout."""
+def on_side(model: Model, side: EndName) -> list[Side]:
+    """Find the outer sides that lie on an extreme side of the layout."""
     layout = model.layout
     axis = "xyz".index(side[0])
-    if axis == 2:
+    if axis == 2 and layout.dim == 2:
         raise NothingFound(
             f"{side} has no edges in the plane", remedy="name it as a patch after the extrusion"
         )
     places = layout.places(layout.corners)[:, axis]
     extreme = places.max() if side[1] == "+" else places.min()
     near = SAME_PLACE * layout.size()
-    found = [
-        edge_of(*edge)
-        for edge in layout.outer
-        if np.all(np.abs(layout.places(edge)[:, axis] - extreme) <= near)
-    ]
+    found = [s for s in layout.outer if np.all(np.abs(layout.places(s)[:, axis] - extreme) <= near)]
     if not found:
-        raise NothingFound(f"no outer edge lies on the side {side}", remedy="choose the edges themselves")
+        raise NothingFound(f"no outer side lies on {side}", remedy="choose the sides themselves")
     return found
 
 
@@ -227,11 +297,9 @@ def _directed(model: Model, edge: Edge, selector: At) -> tuple[str, str]:
     return (edge[1], edge[0]) if turned else edge
 
 
-def _around(model: Model, chosen: set[str]) -> list[Edge]:
+def _around(model: Model, chosen: set[str]) -> list[Side]:
     return [
-        edge_of(*side)
-        for side, uses in model.layout.sides.items()
-        if sum(use.block in chosen for use in uses) == 1
+        side for side, uses in model.layout.sides.items() if sum(use.block in chosen for use in uses) == 1
     ]
 
 
@@ -241,11 +309,23 @@ def _nearest(places: Floats, to: Place) -> int:
 
 def _edge_pieces(model: Model, named: tuple[str, str]) -> list[tuple[str, str]]:
     edge = edge_of(*named)
-    whole = [piece for piece in model.parts(edge) if isinstance(piece, tuple)]
+    standing = f"{named[0]}.0", f"{named[1]}.0"
+    if edge_of(*standing) in model.layout.edges:  # named in the plane, before the lift
+        return [standing]
+    whole = [p for p in model.parts(edge) if isinstance(p, tuple) and len(p) == 2]
     if whole == [edge]:
         _known(model, [f"{edge[0]}–{edge[1]}"], [f"{a}–{b}" for a, b in model.layout.edges], "edge")
         return [named]
-    return [piece for piece in whole if piece in model.layout.edges]
+    return [edge_of(*piece) for piece in whole if piece in model.layout.edges]
+
+
+def _side_pieces(model: Model, side: Side) -> list[Side]:
+    found = model.sides_named(side)
+    if not found:
+        raise NothingFound(
+            f"the side “{'–'.join(side)}” is not there", remedy=f"there are {len(model.layout.sides)} sides"
+        )
+    return found
 
 
 def _known(model: Model, wanted: list[str], known: list[str], noun: str) -> list[str]:

@@ -9,10 +9,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
-from pydantic.config import JsonDict
 
 from plodek.core.arrays import Floats, place
 from plodek.core.errors import BadValue
+from plodek.core.recipe.fields import (
+    CURVE,
+    GUIDE,
+    PLACE,
+)
 from plodek.core.recipe.model import Group, Model
 from plodek.core.recipe.selectors import Coordinates, PlaceOf, coordinates, place_of
 from plodek.core.recipe.step import Context, GuideName, Stage, Step
@@ -27,19 +31,6 @@ from plodek.core.shape.polyline import Polyline
 from plodek.core.shape.spline import Spline
 from plodek.core.tolerances import SAME_PLACE
 from plodek.core.units import LengthUnit, factor
-
-#: Where places stand that are left out.
-ORIGIN: list[float | str] = [0.0, 0.0, 0.0]
-
-GUIDE: JsonDict = {"widget": "guide"}
-CURVE: JsonDict = {"widget": "guide", "of": "curve"}
-SURFACE: JsonDict = {"widget": "guide", "of": "surface"}
-GUIDES: JsonDict = {"widget": "guides"}
-CURVES: JsonDict = {"widget": "guides", "of": "curve"}
-PLACE: JsonDict = {"widget": "place-or-guide"}
-LENGTH: JsonDict = {"widget": "length"}
-DIRECTION: JsonDict = {"widget": "direction"}
-DEGREES: JsonDict = {"unit": "°"}
 
 
 class ShapeStep(Step):
@@ -111,6 +102,10 @@ class Read(ShapeStep):
         default=None, title="Unit of the file", description="the project's unit where left out"
     )
 
+    def files(self) -> list[str]:
+        """Give the name of the file."""
+        return [self.file]
+
     def apply(self, model: Model, context: Context) -> Model:
         sections = point_file.read(context.read_file(self.file), self.file)
         scale = factor(self.file_unit, model.unit) if self.file_unit else 1.0
@@ -152,6 +147,10 @@ class BringIn(ShapeStep):
         default=30.0, title="Edges of triangles from", ge=1, le=180,
         json_schema_extra={"unit": "°", "when": {"edges": "yes"}},
     )  # fmt: skip
+
+    def files(self) -> list[str]:
+        """Give the name of the file."""
+        return [self.file]
 
     def apply(self, model: Model, context: Context) -> Model:
         packed = context.read_geometry(self.file)

@@ -9,6 +9,7 @@ from pydantic import Field
 from pydantic.config import JsonDict
 
 from plodek.core.blocks.layout import Edge, edge_of
+from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.recipe import selectors
 from plodek.core.recipe.model import Model
@@ -19,6 +20,19 @@ from plodek.core.spacing.edge_law import EdgeLaw, LawName
 from plodek.core.spacing.spread import MOST_CELLS
 
 _SIZED: JsonDict = {"widget": "length", "when": {"law": ["geometric", "tanh"]}}
+
+
+def _need_open(model: Model) -> None:
+    """Raise NotReady where the plane is smoothed; along a lift of it the spacing stays open."""
+    model.need_blocks()
+    if model.smoothing:
+        model.need_open("spacing")
+
+
+def _need_along(model: Model, tier: Tier) -> None:
+    """Raise NotReady for a tier of the smoothed plane that has been lifted."""
+    if model.lift and any(model.lift.foot.get(a) != model.lift.foot.get(b) for a, b in tier.edges):
+        model.need_open("spacing")
 
 
 class _SpacingStep(Step):
@@ -36,8 +50,9 @@ class Count(_SpacingStep):
     cells: int = Field(title="Cells", ge=1, le=MOST_CELLS)
 
     def apply(self, model: Model, context: Context) -> Model:
-        model.need_plane("spacing")
+        _need_open(model)
         tier, _ = selectors.tier(model, self.tier)
+        _need_along(model, tier)
         return replace(model, spacing=model.spacing.with_count(tier, self.cells))
 
 
@@ -68,8 +83,9 @@ class Space(_SpacingStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        model.need_plane("spacing")
+        _need_open(model)
         tier, named = selectors.tier(model, self.tier)
+        _need_along(model, tier)
         along = edge_of(*named)
         law, cells = self._law(model, along)
         spacing = model.spacing
@@ -128,7 +144,7 @@ class Turn(_SpacingStep):
     over: Literal["tier", "edges"] = Field(default="tier", title="Turn")
 
     def apply(self, model: Model, context: Context) -> Model:
-        model.need_plane("spacing")
+        _need_open(model)
         if self.over == "tier":
             chosen = list(selectors.tier(model, self.tier)[0].edges)
         else:
@@ -148,7 +164,7 @@ class Copy(_SpacingStep):
     edge: EdgeSelector = Field(title="Edge", json_schema_extra={"widget": "edge"})
 
     def apply(self, model: Model, context: Context) -> Model:
-        model.need_plane("spacing")
+        _need_open(model)
         tier, named = selectors.tier(model, self.edge)
         along = edge_of(*named)
         law = model.spacing.laws.get(along, EdgeLaw())

@@ -31,11 +31,12 @@ class Context:
     """What a step may ask for besides the model: geometry files by their names.
 
     ``read_file`` gives a file's bytes; ``read_geometry`` what `geometry_file.read` makes of them, which
-    may come from a cache.
+    may come from a cache; ``evaluate`` the model of another recipe's file.
     """
 
     read_file: Callable[[str], bytes]
     read_geometry: Callable[[str], bytes]
+    evaluate: Callable[[str], Model]
 
 
 class Step(Strict):
@@ -54,6 +55,10 @@ class Step(Strict):
     def apply(self, model: Model, context: Context) -> Model:
         """Give the model after this step. Raises PlodekError where it cannot be applied."""
         raise NotImplementedError
+
+    def files(self) -> list[str]:
+        """Give the names of the files that the step reads."""
+        return []
 
     def sizes(self, model: Model, value: float | str, name: str) -> float:
         """Read a length that must be above 0, in the project's unit."""

@@ -10,6 +10,7 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
+from plodek.core.recipe.fields import CURVE, CURVES, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import (
     Direction,
@@ -18,17 +19,7 @@ from plodek.core.recipe.selectors import (
     coordinates,
     guides,
 )
-from plodek.core.recipe.shape_steps import (
-    CURVE,
-    CURVES,
-    DEGREES,
-    DIRECTION,
-    LENGTH,
-    ORIGIN,
-    PLACE,
-    ShapeStep,
-    with_guide,
-)
+from plodek.core.recipe.shape_steps import ShapeStep, with_guide
 from plodek.core.recipe.step import Context, GuideName
 from plodek.core.shape import analytic
 from plodek.core.shape.curve import Curve

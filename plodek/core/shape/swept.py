@@ -10,9 +10,10 @@ from scipy.interpolate import CubicSpline
 from plodek.core.arrays import Floats, dot
 from plodek.core.errors import BadValue
 from plodek.core.shape.closest import SurfaceJet
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curve import Curve, Jet
 from plodek.core.shape.frame import frame_of, unit
 from plodek.core.shape.generated import GeneratedSurface
+from plodek.core.shape.parametric import ParametricCurve
 
 
 def breaks_of(curve: Curve) -> Floats:
@@ -81,19 +82,17 @@ class Revolved(GeneratedSurface):
         return along + turned, cosine * side - sine * out, -turned
 
 
-class Swept(GeneratedSurface):
-    """A section carried along a path without twist, perhaps growing: u along the section, v along the path.
+class PathFrame:
+    """The frame that is carried along a path without twist, perhaps growing by ``scale`` towards the end.
 
-    The section is taken where it is, at the path's start, and grows by ``scale`` towards the end. The
-    frame turns as little as it can: double reflection (Wang, Jüttler, Zheng & Liu 2008, ACM Trans.
-    Graph. 27, 2), between fine stations a spline through its angle. Raises BadValue for a path with a
-    sharp corner, or a closed one.
+    It turns as little as it can: double reflection (Wang, Jüttler, Zheng & Liu 2008, ACM Trans. Graph.
+    27, 2), between fine stations a spline through its angle. Raises BadValue for a path with a sharp
+    corner, or a closed one.
     """
 
-    kind = "swept"
     _STATIONS = 2001
 
-    def __init__(self, section: Curve, path: Curve, scale: float = 1.0) -> None:
+    def __init__(self, path: Curve, scale: float = 1.0) -> None:
         inner = path.corners[(path.corners > 0) & (path.corners < 1)]
         if path.closed or len(inner):
             what = "closed" if path.closed else "turns sharply"
@@ -102,16 +101,13 @@ class Swept(GeneratedSurface):
             )
         if not scale > 0:
             raise BadValue(f"the scale at the end is {scale:g}", remedy="give a scale above 0")
-        self._section, self._path, self._scale = section, path, scale
-        self.breaks = (breaks_of(section), np.array([0.0, 1.0]))
-        self.wraps = (section.closed, False)
-        self.samples = (60, 80)
+        self.path, self.scale = path, scale
         self._ease()
 
     def _ease(self) -> None:
-        """Lay the frame that does not twist, and the section in it at the start."""
+        """Lay the frame along the path."""
         s = np.linspace(0.0, 1.0, self._STATIONS)
-        place, tangent = self._path.at(s), self._path.tangent(s)
+        place, tangent = self.path.at(s), self.path.tangent(s)
         start = frame_of(tangent[0])
         across = np.empty((len(s), 3))
         across[0] = start[0]
@@ -123,36 +119,31 @@ class Swept(GeneratedSurface):
             size = w @ w
             across[n + 1] = r - (2 / size * (w @ r) * w if size > 0 else 0.0)
         self._across = CubicSpline(s, across)
-        self._base = place[0]
-        self._start = np.stack([start[0], np.cross(tangent[0], start[0]), tangent[0]])
+        self.base = place[0]
+        self.start = np.stack([start[0], np.cross(tangent[0], start[0]), tangent[0]])
 
-    def derivatives(self, uv: Floats) -> SurfaceJet:
-        """Give place and derivatives at ``uv`` (n, 2); the second one by v by a central difference."""
-        u, v = uv[:, 0], uv[:, 1]
-        local, first, second = (
-            (part - self._base * (order == 0)) @ self._start.T
-            for order, part in enumerate(self._section.derivatives(u))
-        )
-        place, along, _ = self._path.derivatives(v)
-        axes, turning = self._axes(v)
+    def local(self, xyz: Floats) -> Floats:
+        """Give places (n, 3) at the path's start in the frame there."""
+        return np.asarray((xyz - self.base) @ self.start.T)
+
+    def carried(self, local: Floats, v: Floats) -> Jet:
+        """Carry local places (n, 3) to the fractions ``v`` (n,): place, first and second derivative by v.
+
+        The second one is a central difference.
+        """
+        place, along, _ = self.path.derivatives(v)
+        axes, turning = self.axes(v)
         low, high = np.maximum(v - 1e-5, 0.0), np.minimum(v + 1e-5, 1.0)
         bent = (self._along(local, high) - self._along(local, low)) / (high - low)[:, None]
-        return (
-            place + _combined(local, axes),
-            _combined(first, axes),
-            along + _combined(local, turning),
-            _combined(second, axes),
-            _combined(first, turning),
-            bent,
-        )
+        return place + combined(local, axes), along + combined(local, turning), bent
 
     def _along(self, local: Floats, v: Floats) -> Floats:
-        return self._path.derivatives(v)[1] + _combined(local, self._axes(v)[1])
+        return self.path.derivatives(v)[1] + combined(local, self.axes(v)[1])
 
-    def _axes(self, v: Floats) -> tuple[Floats, Floats]:
+    def axes(self, v: Floats) -> tuple[Floats, Floats]:
         """Give the grown axes of the section along the path (3, n, 3), and their derivatives."""
-        _, along, bend = self._path.derivatives(v)
-        t, t1 = along / self._path.length, bend / self._path.length
+        _, along, bend = self.path.derivatives(v)
+        t, t1 = along / self.path.length, bend / self.path.length
         w, w1 = self._across(v), self._across(v, 1)
         part = dot(w, t)[:, None]
         q = w - part * t
@@ -161,10 +152,62 @@ class Swept(GeneratedSurface):
         x = q / size
         x1 = (q1 - dot(x, q1)[:, None] * x) / size
         y, y1 = np.cross(t, x), np.cross(t1, x) + np.cross(t, x1)
-        grown = (1 + (self._scale - 1) * v)[:, None]
+        grown = (1 + (self.scale - 1) * v)[:, None]
         axes, turning = np.stack([x, y, t]), np.stack([x1, y1, t1])
-        return grown * axes, grown * turning + (self._scale - 1) * axes
+        return grown * axes, grown * turning + (self.scale - 1) * axes
 
 
-def _combined(local: Floats, axes: Floats) -> Floats:
+class Trail(ParametricCurve):
+    """The way of one place (3,) that a frame carries from fraction ``low`` to ``high`` of its path.
+
+    Its parameter is the fraction of the path.
+    """
+
+    def __init__(self, frame: PathFrame, foot: Floats, low: float = 0.0, high: float = 1.0) -> None:
+        self._frame, self._local = frame, frame.local(foot[None, :])
+        knots = np.linspace(low, high, 9)
+        ends = np.array([low, high])
+        points = frame.carried(np.repeat(self._local, 2, axis=0), ends)[0]
+        super().__init__(knots, closed=False, sharp=ends, points=points)
+
+    def _jet(self, u: Floats) -> Jet:
+        return self._frame.carried(np.repeat(self._local, len(u), axis=0), u)
+
+
+class Swept(GeneratedSurface):
+    """A section carried along a path without twist, perhaps growing: u along the section, v along the path.
+
+    The section is taken where it is, at the path's start. See `PathFrame`.
+    """
+
+    kind = "swept"
+
+    def __init__(self, section: Curve, path: Curve, scale: float = 1.0) -> None:
+        self._frame = PathFrame(path, scale)
+        self._section = section
+        self.breaks = (breaks_of(section), np.array([0.0, 1.0]))
+        self.wraps = (section.closed, False)
+        self.samples = (60, 80)
+
+    def derivatives(self, uv: Floats) -> SurfaceJet:
+        """Give place and derivatives at ``uv`` (n, 2); the second one by v by a central difference."""
+        frame = self._frame
+        u, v = uv[:, 0], uv[:, 1]
+        place, first, second = self._section.derivatives(u)
+        local = frame.local(place)
+        first, second = first @ frame.start.T, second @ frame.start.T
+        axes, turning = frame.axes(v)
+        carried, along, bent = frame.carried(local, v)
+        return (
+            carried,
+            combined(first, axes),
+            along,
+            combined(second, axes),
+            combined(first, turning),
+            bent,
+        )
+
+
+def combined(local: Floats, axes: Floats) -> Floats:
+    """Sum the axes (3, n, 3) with local coordinates (n, 3)."""
     return np.asarray(np.einsum("nk,knj->nj", local, axes))

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
-from plodek.core.arrays import Floats
-from plodek.core.blocks.cut import Cut
+from plodek.core.arrays import Floats, Place
+from plodek.core.blocks.change import Change
 from plodek.core.blocks.edge_path import EdgePath, edge_path
-from plodek.core.blocks.layout import Edge, Layout, edge_of
-from plodek.core.blocks.ring import Ring
+from plodek.core.blocks.layout import Edge, Layout
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import ImpossibleSpacing
 from plodek.core.shape.guide import Guide
@@ -44,41 +43,36 @@ class Spacing:
         laid = {e: self.laws[e].turned() for e in edges if e in self.laws}
         return replace(self, laws=dict(self.laws) | laid)
 
-    def after_cut(self, cut: Cut, fractions: Mapping[Edge, float]) -> Spacing:
-        """Share the counts of divided edges between their pieces; the pieces are uniform."""
-        counts, laws = dict(self.counts), dict(self.laws)
-        for edge, middle in cut.middle.items():
-            laws.pop(edge, None)
-            count = counts.pop(edge, None)
-            if count is None or edge not in fractions:
-                continue
-            low = max(1, min(count - 1, round(count * fractions[edge])))
-            for corner, part in ((edge[0], low), (edge[1], max(1, count - low))):
-                counts[edge_of(corner, middle)] = part
-        return Spacing(counts, laws)
+    def after(self, change: Change) -> Spacing:
+        """Carry counts and laws over to the edges of a changed layout.
 
-    def after_ring(self, ring: Ring) -> Spacing:
-        """Carry counts and laws over to the edges that moved or were doubled."""
-        counts, laws = dict(self.counts), dict(self.laws)
-        for before, after in ring.edges.items():
-            if before in self.counts:
-                counts[after] = self.counts[before]
-            if before in self.laws:
-                law = self.laws[before]
-                keeps_order = ring.copies.get(before[0], before[0]) == after[0]
-                laws[after] = law if keeps_order else law.turned()
+        An edge that goes on whole keeps both; pieces share the count, and are uniform.
+        """
+        if not self.counts and not self.laws:
+            return self
+        there = change.layout.edges
+        counts = {e: c for e, c in self.counts.items() if e in there}
+        laws = {e: law for e, law in self.laws.items() if e in there}
+        for edge, share in change.shares.items():
+            count, law = self.counts.get(share.edge), self.laws.get(share.edge)
+            if count is not None:
+                part = round(count * share.high) - round(count * share.low)
+                counts[edge] = max(1, part) + (self.counts.get(share.plus, 0) if share.plus else 0)
+            if law is not None and share.low == 0.0 and share.high == 1.0 and share.plus is None:
+                laws[edge] = law if share.same else law.turned()
         return Spacing(counts, laws)
 
 
 @dataclass(frozen=True)
 class LaidOut:
-    """A layout with its spacing worked out: counts per tier, paths and nodes per edge."""
+    """A layout with its spacing worked out: counts per tier, paths and nodes per edge, corners' places."""
 
     tiers: tuple[Tier, ...]
     counts: Mapping[Edge, int]
     locked: frozenset[str]
     paths: Mapping[Edge, EdgePath]
     nodes: Mapping[Edge, Floats]
+    places: Mapping[str, Place]
 
     @property
     def cells(self) -> Mapping[str, int]:
@@ -114,4 +108,5 @@ def lay_out(
             names = " to ".join(layout.labels[c] for c in edge)
             where = f"edge {names}, {path.length:.4g} long"
             raise ImpossibleSpacing(error.what, where=where, remedy=error.remedy) from error
-    return LaidOut(found, counts, frozenset(locked), paths, nodes)
+    places = {c: corner.xyz for c, corner in layout.corners.items()}
+    return LaidOut(found, counts, frozenset(locked), paths, nodes, places)

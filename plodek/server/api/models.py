@@ -15,7 +15,7 @@ from plodek.core.check.quality import cells_between, gate, histogram, summary, w
 from plodek.core.errors import BadValue, NotReady, PlodekError
 from plodek.core.grid.grid import Grid
 from plodek.core.handoff.handoff import facts_of
-from plodek.core.recipe.build import plane_grid
+from plodek.core.recipe.build import filled_grid
 from plodek.core.recipe.recipe import Evaluation
 from plodek.server.api.messages import (
     CellsOut,
@@ -98,7 +98,7 @@ def preview_grid(project: int, json_data: PreviewIn) -> Response:
     evaluation = evaluated(found, json_data.steps)
     if evaluation.error is not None:
         raise evaluation.error
-    picture = grid_picture(plane_grid(evaluation.model), model=evaluation.model)
+    picture = grid_picture(filled_grid(evaluation.model), model=evaluation.model)
     return Response(picture, mimetype="application/octet-stream")
 
 

@@ -18,7 +18,7 @@ from plodek.core.check.metrics import CellValues, measure
 from plodek.core.check.quality import WorstCell
 from plodek.core.grid.grid import BlockSide, Grid
 from plodek.core.recipe import selectors
-from plodek.core.recipe.build import plane_grid, sides_by_origin
+from plodek.core.recipe.build import filled_grid, sides_by_origin
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.spacing_steps import Count, Space
@@ -241,7 +241,7 @@ def effect_of(model: Model) -> Effect | None:
     """Give the effect of a model in numbers; None before there are blocks."""
     if not model.layout.blocks:
         return None
-    cells = measure(plane_grid(model))
+    cells = measure(filled_grid(model))
     return Effect(
         cells=model.cells,
         blocks=len(model.layout.filled),

@@ -1,0 +1,25 @@
+"""What the forms know about fields that many steps have: widgets, units, and where places stand by default."""
+
+from __future__ import annotations
+
+from pydantic.config import JsonDict
+
+#: Where places stand that are left out.
+ORIGIN: list[float | str] = [0.0, 0.0, 0.0]
+
+GUIDE: JsonDict = {"widget": "guide"}
+CURVE: JsonDict = {"widget": "guide", "of": "curve"}
+SURFACE: JsonDict = {"widget": "guide", "of": "surface"}
+GUIDES: JsonDict = {"widget": "guides"}
+CURVES: JsonDict = {"widget": "guides", "of": "curve"}
+PLACE: JsonDict = {"widget": "place-or-guide"}
+LENGTH: JsonDict = {"widget": "length"}
+DIRECTION: JsonDict = {"widget": "direction"}
+DEGREES: JsonDict = {"unit": "°"}
+BLOCKS: JsonDict = {"widget": "blocks"}
+CORNER: JsonDict = {"widget": "corner"}
+CORNERS: JsonDict = {"widget": "corners"}
+EDGE: JsonDict = {"widget": "edge"}
+EDGES: JsonDict = {"widget": "edges"}
+#: Sides of blocks: edges in the plane, faces in space.
+SIDES: JsonDict = {"widget": "sides"}
