@@ -38,6 +38,7 @@ def plodek() -> None:
 @click.option("--unit", default=None, help="Length unit of the files; the recipe's where left out.")
 @click.option("--scale", default=1.0, show_default=True, help="Factor on all coordinates.")
 @click.option("--folded-too", is_flag=True, help="Hand off even where cells are folded.")
+@click.option("--set", "values", multiple=True, metavar="NAME=VALUE", help="Set a parameter, or step.field.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def build(
     recipe: Path,
@@ -46,10 +47,11 @@ def build(
     unit: str | None,
     scale: float,
     folded_too: bool,
+    values: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Build the grid of RECIPE and write it to a folder."""
-    model = _model_of(recipe)
+    model = _model_of(recipe, values)
     done = hand_off(
         building.build(model).grid,
         folder,
@@ -87,10 +89,23 @@ def guides(recipe: Path, file: Path, names: str, unit: str | None) -> None:
     click.echo(f"{len(found)} guides written to {file}")
 
 
-def _model_of(recipe: Path) -> Model:
-    """Evaluate a recipe file; its error names the step."""
-    found = recipes.read(_bytes_of(recipe), recipe.name)
-    evaluation = recipes.Evaluator().evaluate(found, lambda name: _bytes_of(recipe.parent / name))
+def _model_of(recipe: Path, values: tuple[str, ...] = ()) -> Model:
+    """Evaluate a recipe file with values set; its error names the step.
+
+    Files that it reads are looked for beside it, and then where the command was called.
+    """
+    wrong = next((value for value in values if "=" not in value), None)
+    if wrong is not None:
+        raise BadValue(f"“{wrong}” sets nothing", remedy="write --set name=value")
+    found = recipes.with_values(
+        recipes.read(_bytes_of(recipe), recipe.name), dict(value.split("=", 1) for value in values)
+    )
+
+    def read_file(name: str) -> bytes:
+        beside = recipe.parent / name
+        return _bytes_of(beside if beside.is_file() else Path(name))
+
+    evaluation = recipes.Evaluator().evaluate(found, read_file)
     if evaluation.error is not None:
         step = found.steps[len(evaluation.models)]
         error = evaluation.error

@@ -239,7 +239,7 @@ def test_every_way_two_blocks_can_meet(number, turn):
 def test_broken_layouts_are_caught():
     layout = three_by_three()
     block = next(iter(layout.blocks.values()))
-    twisted = replace(block, corners=(block.corners[0], block.corners[0], *block.corners[2:]))
+    twisted = replace(block, corners=(*block.corners[:3], block.corners[0]))
     with pytest.raises(Refused, match="meet itself"):
         check(replace(layout, blocks={"b": twisted}))
     with pytest.raises(Refused, match="belong to 3 blocks"):

@@ -70,7 +70,8 @@ def test_interfaces_at_every_turn_are_accepted(tmp_path):
     blocks = {}
     for n, (name, block) in enumerate(plane.blocks.items()):
         c = block.corners
-        blocks[name] = Block((c[1], c[3], c[0], c[2]), block.hollow) if n % 2 else block
+        turned = tuple(c[m + up] for up in (0, 4) for m in (1, 3, 0, 2))
+        blocks[name] = Block(turned, block.hollow) if n % 2 else block
     layout = replace(plane, blocks=blocks)
     again = replace(model, layout=layout, pieces={})
     grid = build.build(again).grid

@@ -10,7 +10,7 @@ import numpy as np
 from plodek.core.arrays import place
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import Block, Corner, Edge, Layout, Name, Side, edge_of, side_of, stable_id
-from plodek.core.blocks.ring import ring
+from plodek.core.blocks.ring import bowed, ring
 from plodek.core.blocks.soundness import check, check_shape
 from plodek.core.errors import BadValue, NothingFound, Refused
 from plodek.core.shape.guide import Guide
@@ -37,7 +37,7 @@ def butterfly(
         raise BadValue(f"the core's share is {core:g}", remedy="give a share between 0 and 1, such as 0.5")
     names = list(chosen)
     if any(_has_pole(layout, name) for name in names):
-        return _without_pole(step, layout, names, core)
+        return _without_pole(step, layout, guides, names, core, bow)
     return ring(step, layout, guides, names, where="inside", share=1 - core, open_sides=open_sides, bow=bow)
 
 
@@ -56,10 +56,11 @@ def walls_of(layout: Layout, chosen: Iterable[str]) -> list[Side]:
     if layout.dim == 2:
         curved = [s for s in bound if bent(edge_of(*s))]
         return curved or bound
-    lying = [s for s in bound if s in layout.lies]
-    if lying:
-        return lying
-    curved = [s for s in bound if any(bent(e) for e in layout.rim_of(s)) and not _is_end(layout, s)]
+    curved = [
+        s
+        for s in bound
+        if s in layout.lies or (any(bent(e) for e in layout.rim_of(s)) and not _is_end(layout, s))
+    ]
     return curved or bound
 
 
@@ -115,7 +116,9 @@ def _wedge(layout: Layout, name: str) -> _Wedge:
     )
 
 
-def _without_pole(step: str, layout: Layout, names: list[str], core: float) -> Change:
+def _without_pole(
+    step: str, layout: Layout, guides: Mapping[str, Guide], names: list[str], core: float, bow: float
+) -> Change:
     """Replace the pole of wedges: their outer parts stay, and a core of blocks takes the middle.
 
     Two neighbouring wedges make room for one core block with a corner on the axis; four around a full
@@ -128,7 +131,14 @@ def _without_pole(step: str, layout: Layout, names: list[str], core: float) -> C
     made = _Core(step, layout, core)
     for poles, group in groups.items():
         made.add(poles, _around(layout, group))
-    after = replace(layout, corners=made.corners, blocks=made.blocks, lies=made.lies).tidied()
+    bends = dict(layout.bends)
+    for edge in layout.edges:
+        if edge[0] in made.copies and edge[1] in made.copies:
+            copy = made.copies[edge[0]], made.copies[edge[1]]
+            shape = bowed(layout, guides, edge, made.corners, copy, bow)
+            if shape is not None:
+                bends[edge_of(*copy)] = shape
+    after = replace(layout, corners=made.corners, blocks=made.blocks, bends=bends, lies=made.lies).tidied()
     check_shape(layout, check(after), "make the core smaller, or turn the plane in more parts")
     return Change(after, made.pieces)
 

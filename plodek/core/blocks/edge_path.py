@@ -115,7 +115,7 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
     first, second = layout.corners[edge[0]], layout.corners[edge[1]]
     start, end = np.array(first.xyz), np.array(second.xyz)
     if edge in layout.bends:
-        return EdgePath(start, end, layout.bends[edge], span=1.0, bend=True)
+        return _bent(layout.bends[edge], first.xyz, second.xyz)
     follow = layout.follows.get(edge)
     if follow is None:
         return EdgePath(start, end)
@@ -134,6 +134,12 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
             remedy="slide one of them",
         )
     return EdgePath(start, end, curve, f0, span)
+
+
+@lru_cache(maxsize=20_000)
+def _bent(curve: Curve, first: Place, second: Place) -> EdgePath:
+    """Make the path of a bend, once for all steps that leave it alone."""
+    return EdgePath(np.array(first), np.array(second), curve, span=1.0, bend=True)
 
 
 @lru_cache(maxsize=20_000)

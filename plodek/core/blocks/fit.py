@@ -4,17 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
 from plodek.core.arrays import Place, place
-from plodek.core.blocks.edge_path import fraction_of
+from plodek.core.blocks.edge_path import edge_path, fraction_of
 from plodek.core.blocks.layout import Corner, Edge, Follow, Layout, Side
 from plodek.core.errors import BadValue
 from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.surface import Surface
 from plodek.core.tolerances import ON_GUIDE, SAME_PLACE
+
+#: Where a bent edge is looked at, to see whether it lies on a surface as it is.
+_ON_WAY = np.array([0.2, 0.4, 0.6, 0.8])
 
 
 def pin(layout: Layout, guides: Mapping[str, Guide], corner: str, xyz: Place) -> Layout:
@@ -85,8 +89,8 @@ def follow(layout: Layout, guides: Mapping[str, Guide], edges: Sequence[Edge], g
         else:
             corners[corner] = Corner(place(xyz), "guide", guide, float(fraction))
     follows = dict(layout.follows)
-    for edge in edges:
-        follows[edge] = Follow(guide, _forward(layout, corners, curve, guide, edge))
+    for edge, forward in _ways(layout, corners, curve, guide, edges).items():
+        follows[edge] = Follow(guide, forward)
     bends = {e: b for e, b in layout.bends.items() if e not in set(edges)}
     after = replace(layout, corners=corners, follows=follows, bends=bends)
     _check_spans(after, curve, guide, edges)
@@ -122,7 +126,11 @@ def lie(layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], guid
             raise BadValue(
                 f"the corners {names} would meet on “{guide}”", remedy="move them apart along it first"
             )
-        if edge not in follows or not isinstance(guides[follows[edge].guide], Curve):
+        if edge in follows and isinstance(guides[follows[edge].guide], Curve):
+            continue
+        now = replace(layout, corners=corners)
+        on_way = edge_path(now, guides, edge).at(_ON_WAY) if edge in bends else None
+        if on_way is None or np.abs(surface.onto(on_way) - on_way).max() > ON_GUIDE * size:
             follows[edge] = Follow(guide, True)
             bends.pop(edge, None)
     lies = dict(layout.lies) | dict.fromkeys(sides, guide)
@@ -138,11 +146,61 @@ def is_on(guide: Guide, xyz: Place, size: float) -> bool:
     return float(np.linalg.norm(guide.at(guide.nearest(places)) - places)) <= ON_GUIDE * guide.length
 
 
-def _forward(layout: Layout, corners: Mapping[str, Corner], curve: Curve, guide: str, edge: Edge) -> bool:
-    """Find which way round an edge goes: towards the guide's place nearest to the edge's middle."""
-    f0, f1 = (fraction_of(corners[c], guide, curve) for c in edge)
+def _ways(
+    layout: Layout, corners: Mapping[str, Corner], curve: Curve, guide: str, edges: Sequence[Edge]
+) -> dict[Edge, bool]:
+    """Find which way round each edge goes: fractions rise from its first corner, or fall.
+
+    Edges that go once around a closed guide all go the same way; of any other the two ways are compared.
+    """
+    fractions = {c: fraction_of(corners[c], guide, curve) for edge in edges for c in edge}
     if not curve.closed:
-        return f1 > f0
+        return {edge: fractions[edge[1]] > fractions[edge[0]] for edge in edges}
+    loop = _loop(edges)
+    if loop:
+        turns = [(fractions[b] - fractions[a]) % 1.0 for a, b in pairwise([*loop, loop[0]])]
+        for same, total in ((True, sum(turns)), (False, sum((-turn) % 1.0 for turn in turns))):
+            if abs(total - 1.0) < 1e-9:
+                after = dict(pairwise([*loop, loop[0]]))
+                return {edge: (after[edge[0]] == edge[1]) == same for edge in edges}
+    return {edge: _rises(layout, corners, curve, fractions, edge) for edge in edges}
+
+
+def _loop(edges: Sequence[Edge]) -> list[str]:
+    """Give the corners of edges in order, where these go around once; none where they do not."""
+    near: dict[str, list[str]] = {}
+    for a, b in edges:
+        near.setdefault(a, []).append(b)
+        near.setdefault(b, []).append(a)
+    if len(edges) < 3 or any(len(others) != 2 for others in near.values()):
+        return []
+    start = edges[0][0]
+    found = [start, near[start][0]]
+    while len(found) < len(near):
+        ahead = [c for c in near[found[-1]] if c != found[-2]]
+        if ahead[0] in found:
+            return []
+        found.append(ahead[0])
+    return found
+
+
+def _rises(
+    layout: Layout, corners: Mapping[str, Corner], curve: Curve, fractions: Mapping[str, float], edge: Edge
+) -> bool:
+    """Compare both ways between two corners on a closed guide: the one that keeps nearer to the chord.
+
+    Where they are about alike, the one that passes nearest to where the edge's middle was.
+    """
+    f0, f1 = fractions[edge[0]], fractions[edge[1]]
+    start, end = (np.array(corners[c].xyz) for c in edge)
+    s = np.linspace(0.0, 1.0, 33)
+    chord = start + s[:, None] * (end - start)
+    spans = (f1 - f0) % 1.0, -((f0 - f1) % 1.0)
+    up, down = (
+        float(np.linalg.norm(curve.at((f0 + s * span) % 1.0) - chord, axis=1).mean()) for span in spans
+    )
+    if abs(up - down) > 0.2 * max(up, down):
+        return up < down
     middle = layout.places(edge).mean(axis=0)
     at = float(curve.nearest(middle[None, :])[0])
     return (at - f0) % 1.0 <= (f1 - f0) % 1.0

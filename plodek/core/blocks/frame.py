@@ -15,7 +15,7 @@ from plodek.core.shape.frame import frame_of
 
 
 def box(step: str, corner: Place, sizes: tuple[float, ...]) -> Layout:
-    """Make one rectangular block of the plane (two sizes) or of space (three), its corners pinned.
+    """Make one rectangular block of the plane (two sizes), its corners pinned, or of space (three).
 
     Raises BadValue for no size.
     """
@@ -29,7 +29,7 @@ def box(step: str, corner: Place, sizes: tuple[float, ...]) -> Layout:
     for n in range(1 << dim):
         step_up = [size if n >> axis & 1 else 0.0 for axis, size in enumerate(sizes)]
         xyz = low + np.array(step_up + [0.0] * (3 - dim))
-        corners[stable_id(step, str(n))] = Corner(place(xyz), "pinned")
+        corners[stable_id(step, str(n))] = Corner(place(xyz), "pinned" if dim == 2 else "free")
     return Layout(dim, corners, {stable_id(step, "block"): Block(tuple(corners))})
 
 
@@ -88,7 +88,7 @@ class _RoundFrame:
         for n, level in enumerate(self.levels):
             out = radius * (math.cos(angle) * self.frame[0] + math.sin(angle) * self.frame[1])
             ids.append(stable_id(self.step, name, str(n)))
-            self.corners[ids[-1]] = Corner(place(self.centre + out + level * self.frame[2]), "pinned")
+            self.corners[ids[-1]] = Corner(place(self.centre + out + level * self.frame[2]))
         return ids
 
     def arc(self, a: list[str], b: list[str], radius: float, start: float, end: float) -> None:

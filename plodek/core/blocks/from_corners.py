@@ -65,23 +65,54 @@ def _there(layout: Layout, xyz: Floats, scale: float) -> str | None:
 
 @cache
 def _orders(count: int) -> Ints:
-    """List all orders of corners (m, count)."""
-    return np.array(list(permutations(range(count))))
+    """List all orders of corners (m, count) that begin with the first: turning the block gives the others."""
+    return np.array([(0, *rest) for rest in permutations(range(1, count))])
+
+
+@cache
+def _turns(dim: int) -> Ints:
+    """List the orders that turn a block (4 or 24, corners): exchange axes and flip them, right-handed."""
+    found = []
+    for axes in permutations(range(dim)):
+        odd = np.linalg.det(np.eye(dim)[list(axes)]) < 0
+        for flips in range(1 << dim):
+            if (flips.bit_count() % 2 == 1) == odd:
+                found.append(
+                    [
+                        sum(((n >> axis & 1) ^ (flips >> axis & 1)) << axes[axis] for axis in range(dim))
+                        for n in range(1 << dim)
+                    ]
+                )
+    return np.array(found)
 
 
 def _ordered(xyz: Floats) -> Ints:
     """Find the best order of corners (4 or 8, 3): right-handed, the smallest corner as large as can be."""
-    count = len(xyz)
-    dim = 2 if count == 4 else 3
+    dim = 2 if len(xyz) == 4 else 3
     if dim == 2 and np.ptp(xyz[:, 2]) > SAME_PLACE * np.linalg.norm(np.ptp(xyz, axis=0)):
         raise BadValue("the four corners do not lie in one plane of constant z", remedy="give the same z")
-    orders = _orders(count)
-    ways = xyz[orders]
-    worst = np.full(len(orders), np.inf)
-    for n in range(count):
+    orders = _orders(len(xyz))
+    worst = _worst_corner(xyz[orders], dim)
+    if worst.max() <= 1e-6:
+        raise BadValue(
+            "in no order do these corners make a block that is not twisted",
+            remedy="check the coordinates: a corner may lie inside the others, or two be exchanged",
+        )
+    best = orders[int(np.argmax(worst))]
+    turned = best[_turns(dim)]
+    ways = np.stack([xyz[turned[:, 1 << axis]] - xyz[turned[:, 0]] for axis in range(dim)], axis=1)
+    ways /= np.linalg.norm(ways, axis=2)[:, :, None]
+    along = sum(ways[:, axis, axis] for axis in range(dim))
+    return np.asarray(turned[int(np.argmax(along))])
+
+
+def _worst_corner(xyz: Floats, dim: int) -> Floats:
+    """Give the smallest determinant of unit edges (m,) over the corners of blocks (m, corners, 3)."""
+    worst = np.full(len(xyz), np.inf)
+    for n in range(1 << dim):
         edges = []
         for axis in range(dim):
-            way = ways[:, n ^ (1 << axis)] - ways[:, n]
+            way = xyz[:, n ^ (1 << axis)] - xyz[:, n]
             way = -way if n >> axis & 1 else way
             edges.append(way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None])
         if dim == 2:
@@ -89,15 +120,4 @@ def _ordered(xyz: Floats) -> Ints:
         else:
             size = np.einsum("nk,nk->n", np.cross(edges[0], edges[1]), edges[2])
         worst = np.minimum(worst, size)
-    if worst.max() <= 1e-6:
-        raise BadValue(
-            "in no order do these corners make a block that is not twisted",
-            remedy="check the coordinates: a corner may lie inside the others, or two be exchanged",
-        )
-    best = np.flatnonzero(worst >= worst.max() - 1e-9)
-    along = sum(
-        (ways[best, 1 << axis] - ways[best, 0])[:, axis]
-        / np.linalg.norm(ways[best, 1 << axis] - ways[best, 0], axis=1)
-        for axis in range(dim)
-    )
-    return np.asarray(orders[best[int(np.argmax(along))]])
+    return worst

@@ -146,8 +146,7 @@ class Sweep(Motion):
 
     def parameter(self, foot: Floats, xyz: Floats) -> Floats:
         """Give the ``t`` (n,) of places (n, 3) on the way of one place (3,)."""
-        trail = Trail(self.frame, foot)
-        return trail.parameter(trail.nearest(xyz))
+        return self.frame.fractions_of(foot, xyz)
 
 
 @dataclass(frozen=True)
@@ -184,8 +183,7 @@ def lifted(
             names[name, n] = f"{name}.{stations[at]:g}"
             if at == n:
                 xyz = place(moves[n].places(np.array([corner.xyz]))[0])
-                free = Corner(xyz, "pinned" if corner.sign == "pinned" else "free")
-                corners[names[name, n]] = replace(corner, xyz=xyz) if n == 0 else free
+                corners[names[name, n]] = replace(corner, xyz=xyz) if n == 0 else Corner(xyz)
                 foot[names[name, n]] = name
     found = _Shapes(plane, guides, motion, stations, names)
     blocks: dict[str, Block] = {}

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from itertools import combinations
+from itertools import combinations, pairwise
 from typing import Literal, TypeVar
 
 import numpy as np
@@ -83,7 +83,7 @@ def ring(
             "the chosen blocks do not hang together through their sides",
             remedy="ring each group of neighbours by itself",
         )
-    closed = _closed_sides(layout, takers, where, set(open_sides))
+    closed = _closed_sides(layout, takers, where, _with_twins(layout, set(open_sides)))
     copies = _copies(step, layout, takers, closed)
     moved = {
         name: replace(block, corners=tuple(copies.get(c, c) for c in block.corners))
@@ -91,13 +91,14 @@ def ring(
         else block
         for name, block in layout.blocks.items()
     }
-    rings = {stable_id(step, *side): _ring_block(layout, use, copies) for side, use in closed.items()}
+    solid = where == "inside" and any(not layout.blocks[name].hollow for name in inner)
+    rings = {stable_id(step, *side): _ring_block(layout, use, copies, solid) for side, use in closed.items()}
     corners = dict(layout.corners)
     wanted = _wanted(layout, takers, closed, where, thickness, share)
     placing = _Placing(layout, guides, takers, closed, wanted, where)
     for corner, copy in copies.items():
         corners[copy] = placing.copied(corner)
-    carried = _carried(layout, guides, corners, takers, copies, bow)
+    carried = _carried(layout, guides, corners, takers, closed, copies, bow)
     lies, side_pieces = _open_sides(layout, takers, closed, copies)
     twins = []
     for twin in layout.twins:
@@ -127,6 +128,16 @@ def ring(
     pieces: dict[Name, tuple[Name, ...]] = {**side_pieces, **carried.pieces}
     kept = {n: p for n, p in pieces.items() if n not in after.edges and n not in after.sides}
     return Ring(after, kept, carried.shares, copies, tuple(rings))
+
+
+def _with_twins(layout: Layout, sides: set[Side]) -> set[Side]:
+    """Add the twins of sides: a ring that opens on one opens on both."""
+    found = set(sides)
+    for twin in layout.twins:
+        back = {b: a for a, b in twin.corners.items()}
+        for names in (twin.corners, back):
+            found |= {side_of(*(names[c] for c in side)) for side in sides if set(side) <= names.keys()}
+    return sides | (found & layout.sides.keys())
 
 
 def _closed_sides(layout: Layout, takers: set[str], where: str, open_sides: set[Side]) -> dict[Side, Use]:
@@ -222,12 +233,17 @@ def _connected(names: set[T], links: list[tuple[T, T]]) -> bool:
     return len(reached) == len(names)
 
 
-def _ring_block(layout: Layout, use: Use, copies: dict[str, str]) -> Block:
-    """Build the block between a closed side and its copy, with the axes of the taker behind it."""
-    corners = layout.blocks[use.block].corners
+def _ring_block(layout: Layout, use: Use, copies: dict[str, str], solid: bool) -> Block:
+    """Build the block between a closed side and its copy, with the axes of the taker behind it.
+
+    Where the ring goes ``solid`` with hollow, it is hollow inside hollow takers.
+    """
+    taker = layout.blocks[use.block]
+    corners = taker.corners
     bit = 1 << use.axis
     border = [corners[(n | bit) if use.end else (n & ~bit)] for n in range(len(corners))]
-    return Block(tuple(c if (n >> use.axis & 1) == use.end else copies[c] for n, c in enumerate(border)))
+    own = tuple(c if (n >> use.axis & 1) == use.end else copies[c] for n, c in enumerate(border))
+    return Block(own, solid and taker.hollow)
 
 
 def _wanted(
@@ -241,7 +257,8 @@ def _wanted(
     """Give the thickness of the ring at each closed side."""
     if thickness is not None or share is None:
         return dict.fromkeys(closed, thickness or 0.0)
-    found = {}
+    found: dict[Side, float] = {}
+    between: set[Side] = set()
     for side, use in closed.items():
         first = layout.places(side).mean(axis=0)
         far, _ = opposite(layout, use)
@@ -254,7 +271,10 @@ def _wanted(
             far, _ = opposite(layout, ahead[0])
         depth = float(np.linalg.norm(layout.places(far).mean(axis=0) - first))
         found[side] = share * depth * (0.5 if far in closed else 1.0)
-    return found
+        between |= {side} if far in closed else set()
+    # Where the ring closes over an end, it is no thicker there than at the walls beside it.
+    most = max((found[side] for side in between), default=np.inf)
+    return {side: t if side in between else min(t, float(most)) for side, t in found.items()}
 
 
 class _Placing:
@@ -279,23 +299,8 @@ class _Placing:
 
     def copied(self, corner: str) -> Corner:
         layout = self.layout
-        normals, wanted, between, surfaces = [], [], [], []
-        sides = {s for b in layout.at_corner[corner] for s in layout.sides_of(b) if corner in s}
-        for side in sorted(sides):
-            uses = layout.sides[side]
-            if side in self.closed:
-                normals.append(-self._outward(side, self.closed[side]))
-                wanted.append(self.wanted[side])
-            elif len(uses) == 1 and uses[0].block in self.takers:
-                normals.append(self._outward(side, uses[0]))
-                wanted.append(0.0)
-                surfaces += [layout.lies[side]] if side in layout.lies else []
-            elif self.where == "inside" and all(use.block in self.takers for use in uses):
-                between.append(self._outward(side, uses[0]))
-        for normal in between:
-            if all(abs(float(normal @ n)) < 0.5 for n in normals):
-                normals.append(normal)
-                wanted.append(0.0)
+        sides = sorted({s for b in layout.at_corner[corner] for s in layout.sides_of(b) if corner in s})
+        normals, wanted, surfaces = self._wishes(sides)
         offset = np.linalg.pinv(np.array(normals), rcond=_ONE_PLANE) @ np.array(wanted)
         xyz = np.array(layout.corners[corner].xyz) + offset
         curve = self._curve_at(corner)
@@ -310,6 +315,34 @@ class _Placing:
                 return Corner(place(surface.onto(xyz[None, :])[0]), "guide", name)
         return Corner(place(xyz))
 
+    def _wishes(self, sides: list[Side]) -> tuple[list[Floats], list[float], list[str]]:
+        """Collect the normals at a corner with the offset wanted along each, and the surfaces of open sides.
+
+        Where the ring runs on inside hollow blocks, what is filled decides.
+        """
+        layout = self.layout
+        closed = [s for s in sides if s in self.closed]
+        filled = [s for s in closed if not layout.blocks[self.closed[s].block].hollow]
+        normals = [-self._outward(s, self.closed[s]) for s in filled or closed]
+        wanted = [self.wanted[s] for s in filled or closed]
+        surfaces: list[str] = []
+        between: list[Floats] = []
+        for side in sides:
+            uses = layout.sides[side]
+            if side in self.closed or not all(use.block in self.takers for use in uses):
+                continue
+            if len(uses) == 1:
+                normals.append(self._outward(side, uses[0]))
+                wanted.append(0.0)
+                surfaces += [layout.lies[side]] if side in layout.lies else []
+            elif self.where == "inside":
+                between.append(self._outward(side, uses[0]))
+        for normal in between:
+            if all(abs(float(normal @ n)) < 0.5 for n in normals):
+                normals.append(normal)
+                wanted.append(0.0)
+        return normals, wanted, surfaces
+
     def _curve_at(self, corner: str) -> str | None:
         """Find the guide of an edge that leaves the closed sides at a corner along the boundary."""
         layout = self.layout
@@ -320,7 +353,7 @@ class _Placing:
             for edge in layout.edges_of(name):
                 if corner in edge and edge in layout.follows and not any(set(edge) <= set(s) for s in closed):
                     outer = any(
-                        len(layout.sides[s]) == 1 for s in layout.sides_of(name) if set(edge) <= set(s)
+                        s in layout.outer for s in layout.sides_of(name) if set(edge) <= set(s)
                     )
                     if outer:
                         return layout.follows[edge].guide
@@ -346,11 +379,16 @@ def _carried(
     guides: Mapping[str, Guide],
     corners: Mapping[str, Corner],
     takers: set[str],
+    closed: dict[Side, Use],
     copies: dict[str, str],
     bow: float,
 ) -> _Carried:
-    """Find which new edge carries on each edge of the takers, and what the edges follow afterwards."""
+    """Find which new edge carries on each edge of the takers, and what the edges follow afterwards.
+
+    An edge of a closed side stays, and its copy may be bowed; any other is divided at its copies.
+    """
     found = _Carried(dict(layout.follows), dict(layout.bends), {}, {})
+    stays = {edge for side in closed for edge in layout.rim_of(side)}
     for edge, uses in layout.edges.items():
         if not any(block in takers for block, _ in uses):
             continue
@@ -359,51 +397,62 @@ def _carried(
         if after == edge:
             continue
         found.shares[after] = Share(edge, same=after == (a, b))
-        doubled = [c for c in edge if c in copies]
-        if len(doubled) == 2:
-            _bowed(found, layout, guides, corners, edge, (a, b), bow)
+        if edge in stays:
+            shape = bowed(layout, guides, edge, corners, (a, b), bow)
+            if shape is not None:
+                found.bends[after] = shape
             continue
-        corner, copy = doubled[0], copies[doubled[0]]
-        found.pieces[edge] = (after, edge_of(corner, copy))
-        follow = layout.follows.get(edge)
-        if follow is not None and corners[copy].guide == follow.guide:
-            # An open side: both parts stay on its guide.
-            far = edge[1] if edge[0] == corner else edge[0]
-            outward = follow.forward == (edge[0] == corner)  # fractions rise from the corner on
-            for first, second in ((corner, copy), (copy, far)):
-                piece = edge_of(first, second)
-                found.follows[piece] = Follow(follow.guide, outward == (piece[0] == first))
-        bend = layout.bends.get(edge)
-        if bend is not None:
-            at = float(bend.nearest(np.array([corners[copy].xyz]))[0])
-            ends = {edge[0]: 0.0, edge[1]: 1.0}
-            for piece in ((corner, copy), (copy, next(c for c in edge if c != corner))):
-                low, high = (ends.get(c, at) for c in edge_of(*piece))
-                if abs(high - low) > 1e-9:
-                    found.bends[edge_of(*piece)] = Part(bend, low, high)
+        _divided(found, layout, guides, corners, edge, list(dict.fromkeys((edge[0], a, b, edge[1]))))
     return found
 
 
-def _bowed(
+def _divided(
     found: _Carried,
     layout: Layout,
     guides: Mapping[str, Guide],
     corners: Mapping[str, Corner],
     edge: Edge,
+    chain: list[str],
+) -> None:
+    """Divide an edge at the corners of a chain from its first to its second, with what it follows."""
+    parts = list(pairwise(chain))
+    found.pieces[edge] = tuple(edge_of(*part) for part in parts)
+    follow, bend = layout.follows.get(edge), layout.bends.get(edge)
+    if follow is not None and all(
+        corners[c].guide == follow.guide or isinstance(guides[follow.guide], Surface) for c in chain[1:-1]
+    ):
+        for part in parts:
+            same = part[0] < part[1]
+            found.follows[edge_of(*part)] = Follow(follow.guide, follow.forward == same)
+    if bend is not None:
+        inner = bend.nearest(np.array([corners[c].xyz for c in chain[1:-1]]))
+        at = [0.0, *(float(s) for s in inner), 1.0]
+        for part, (low, high) in zip(parts, pairwise(at), strict=True):
+            if abs(high - low) > 1e-9:
+                ends = (low, high) if part[0] < part[1] else (high, low)
+                found.bends[edge_of(*part)] = Part(bend, *ends)
+
+
+def bowed(
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    edge: Edge,
+    corners: Mapping[str, Corner],
     copy: tuple[str, str],
     bow: float,
-) -> None:
-    """Give the copy of an edge a share of its shape, scaled to its length."""
+) -> Curve | None:
+    """Give the curve of an edge's ``copy`` that takes over a share of its shape, scaled to its length.
+
+    It runs from the first corner of the copy in sorted order; None where it is straight.
+    """
     path = edge_path(layout, guides, edge)
     if bow == 0.0 or path.curve is None:
-        return
+        return None
     start, end = (np.array(corners[c].xyz) for c in copy)
     scale = float(np.linalg.norm(end - start) / np.linalg.norm(path.end - path.start))
     chord = path.start + _BOWED[:, None] * (path.end - path.start)
     xyz = start + _BOWED[:, None] * (end - start) + bow * scale * (path.at(_BOWED) - chord)
-    if copy[0] > copy[1]:
-        xyz = xyz[::-1]
-    found.bends[edge_of(*copy)] = Spline(xyz, closed=False, corner_angle=60)
+    return Spline(xyz[::-1] if copy[0] > copy[1] else xyz, closed=False, corner_angle=60)
 
 
 def _open_sides(

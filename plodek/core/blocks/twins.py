@@ -50,6 +50,22 @@ def twinned(layout: Layout, guides: Mapping[str, Guide], twin: Twin) -> Layout:
     return driven(replace(layout, twins=(*layout.twins, twin)), guides)
 
 
+def check_twins(layout: Layout) -> Layout:
+    """Return the layout, or raise Refused where a side of twins no longer has its twin."""
+    for twin in layout.twins:
+        back = {b: a for a, b in twin.corners.items()}
+        for names, other in ((twin.corners, "driven"), (back, "driving")):
+            for side in layout.outer:
+                image = tuple(sorted(names.get(c, "") for c in side))
+                if "" not in image and image not in layout.outer:
+                    labels = " to ".join(layout.labels[c] for c in side)
+                    raise Refused(
+                        f"the side {labels} would have no twin on the {other} side",
+                        remedy="change both sides alike: choose the blocks at both, or take the twin out first",
+                    )
+    return layout
+
+
 def driven(layout: Layout, guides: Mapping[str, Guide]) -> Layout:
     """Let the driven sides be what the driving ones are, moved: corners, and the shapes of edges."""
     for twin in layout.twins:

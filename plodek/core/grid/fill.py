@@ -111,9 +111,7 @@ def _turned(face: _Face, ids: tuple[str, ...]) -> Floats:
                     order = [(n >> 1) | (n & 1) << 1 for n in order]
                 if tuple(own[n] for n in order) == ids:
                     turned = nodes.swapaxes(0, 1) if swap else nodes
-                    # Where the corners are read with axes swapped, the flips act on the other axes.
-                    flips = (second, first) if swap else (first, second)
-                    return turned[:: -1 if flips[0] else 1, :: -1 if flips[1] else 1]
+                    return turned[:: -1 if first else 1, :: -1 if second else 1]
     raise AssertionError(f"{ids} is not the side {own}")
 
 

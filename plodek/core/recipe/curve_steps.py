@@ -30,11 +30,12 @@ from plodek.core.shape.ellipse import Ellipse
 from plodek.core.shape.frame import frame_of
 from plodek.core.shape.move import Move
 from plodek.core.shape.offset import offset
+from plodek.core.shape import point_file
 from plodek.core.shape.polyline import Polyline, line
 from plodek.core.shape.spline import Spline
 from plodek.core.shape.surface import SmoothSurface
 from plodek.core.shape.triangulated import Triangulated
-from plodek.core.shape.wing_section import section
+from plodek.core.shape.wing_section import measured, section
 from plodek.core.tolerances import SAME_PLACE
 from plodek.core.units import length
 
@@ -249,7 +250,9 @@ class WingSectionStep(_CurveStep):
     key: ClassVar[str] = "W"
     sentence: ClassVar[str] = "Wing section {name} {digits} with chord {chord}"
     digits: str = Field(
-        title="Four digits", description="camber and its place in hundredths and tenths, then thickness"
+        title="Four digits, or a point file",
+        description="camber and its place in hundredths and tenths, then thickness; or the name of a file "
+        "with points once around from the trailing edge, which is brought to the chord",
     )
     chord: Length = Field(default=1.0, title="Chord", json_schema_extra=LENGTH)
     at: PlaceOf = Field(default=ORIGIN, title="Leading edge at", json_schema_extra=PLACE)
@@ -259,8 +262,17 @@ class WingSectionStep(_CurveStep):
     trailing_edge: Literal["sharp", "blunt"] = Field(default="sharp", title="Trailing edge")
     count: int = Field(default=61, title="Points on each side", ge=9, le=2001)
 
+    def files(self) -> list[str]:
+        """Give the name of the point file, where the section comes from one."""
+        return [self.digits] if "." in self.digits else []
+
     def apply(self, model: Model, context: Context) -> Model:
-        points = section(self.digits, self.count, sharp=self.trailing_edge == "sharp")
+        sharp = self.trailing_edge == "sharp"
+        if self.files():
+            (first, *_) = point_file.read(context.read_file(self.digits), self.digits)
+            points = measured(first.points, sharp=sharp)
+        else:
+            points = section(self.digits, self.count, sharp=sharp)
         curve = Spline(points, closed=True, corner_angle=35.0)
         a = math.radians(self.angle)
         turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])

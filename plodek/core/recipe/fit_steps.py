@@ -23,9 +23,9 @@ from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import (
     Coordinates,
     CornerSelector,
+    CornersSelector,
     Direction,
     EdgeSelector,
-    Ids,
     Length,
     OnGuide,
     PlaceOf,
@@ -213,7 +213,7 @@ class Align(_FitStep):
     verb: ClassVar[str] = "Align"
     key: ClassVar[str] = "A"
     sentence: ClassVar[str] = "Align {corners} to {to} {value}{through}{along}{others}"
-    corners: Ids = Field(title="Corners", json_schema_extra=CORNERS)
+    corners: CornersSelector = Field(title="Corners", json_schema_extra=CORNERS)
     to: Literal["x", "y", "z", "line", "corners"] = Field(default="x", title="To")
     value: Length | None = Field(
         default=None, title="At", json_schema_extra=LENGTH | {"when": {"to": ["x", "y", "z"]}},
@@ -225,7 +225,7 @@ class Align(_FitStep):
     along: Direction | None = Field(
         default=None, title="Direction", json_schema_extra=DIRECTION | {"when": {"to": ["line"]}}
     )
-    others: Ids | None = Field(
+    others: CornersSelector | None = Field(
         default=None, title="Two other corners", json_schema_extra=CORNERS | {"when": {"to": ["corners"]}}
     )
 

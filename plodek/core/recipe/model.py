@@ -12,7 +12,7 @@ from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, edge_of
 from plodek.core.blocks.lift import Motion
 from plodek.core.blocks.tiers import Tier, tiers
-from plodek.core.blocks.twins import driven
+from plodek.core.blocks.twins import check_twins, driven
 from plodek.core.check.quality import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
 from plodek.core.grid.grid import PatchType
@@ -145,7 +145,7 @@ class Model:
         for name, parts in change.pieces.items():
             if parts != (name,):
                 pieces[name] = parts
-        layout = driven(change.layout, self.guides)
+        layout = check_twins(driven(change.layout, self.guides))
         lift = self.lift
         if lift and lift.plane.smoothing:
             base = dict(lift.base)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cache
 from typing import Annotated, Any, Literal, TypeAlias, get_args
@@ -115,6 +115,8 @@ class Recipe(Strict):
 
     plodek: Literal[1] = FORMAT
     name: str = Field(default="", max_length=120)
+    #: Names under which the command line sets fields of steps: "profile": "vane.digits".
+    parameters: dict[str, str] = Field(default={}, max_length=100)
     steps: list[AnyStep] = Field(default=[], max_length=2000)
 
 
@@ -157,6 +159,33 @@ def of(raw: Any, name: str = "the recipe") -> Recipe:
             remedy="give every step an id of its own",
         )
     return recipe
+
+
+def with_values(recipe: Recipe, values: Mapping[str, str]) -> Recipe:
+    """Set parameters, or fields named ``step.field``, to texts as they are typed.
+
+    Raises BadValue for a name that is none, or a value that the field does not take.
+    """
+    raw = recipe.model_dump(mode="json")
+    by_id = {step["id"]: step for step in raw["steps"]}
+    for name, text in values.items():
+        step, _, field = recipe.parameters.get(name, name).partition(".")
+        if step not in by_id or field not in by_id[step] or field in ("kind", "id"):
+            known = ", ".join(recipe.parameters) or "none"
+            raise BadValue(
+                f"“{name}” is no parameter", remedy=f"use step.field; this recipe's own names are {known}"
+            )
+        now = by_id[step][field]
+        by_id[step][field] = text if isinstance(now, str) else _typed(text)
+    return of(raw, "the values set")
+
+
+def _typed(text: str) -> Any:
+    """Read a typed value as JSON where it is some, as text where not."""
+    try:
+        return json.loads(text)
+    except ValueError:
+        return text
 
 
 def _said(error: ValidationError, raw: Any) -> str:

@@ -74,6 +74,12 @@ class At(Strict):
     start: Coordinates | None = None
 
 
+class Each(Strict):
+    """What lies nearest to each of several places, found as `At` finds one."""
+
+    each: list[Coordinates] = Field(min_length=1, max_length=1000)
+
+
 class On(Strict):
     """What follows a guide, or sits on it."""
 
@@ -86,16 +92,22 @@ class OnSide(Strict):
     side: EndName
 
 
-class Around(Strict):
-    """The sides (edges, in the plane) around blocks, those between them left out."""
-
-    around: Ids | At
-
-
 class Everything(Strict):
     """All there is."""
 
     all: Literal[True]
+
+
+class Around(Strict):
+    """The sides (edges, in the plane) around blocks, those between them left out."""
+
+    around: Ids | At | Everything
+
+
+class OfPatch(Strict):
+    """The sides that a patch has."""
+
+    patch: str
 
 
 class Rest(Strict):
@@ -112,9 +124,10 @@ class Ends(Strict):
 
 
 CornerSelector: TypeAlias = Ids | At
-BlockSelector: TypeAlias = Ids | At | Everything
-EdgeSelector: TypeAlias = EdgeIds | At | On | OnSide | Around | Everything
-SideSelector: TypeAlias = SideIds | EdgeIds | At | On | OnSide | Around | Everything
+CornersSelector: TypeAlias = Ids | Each
+BlockSelector: TypeAlias = Ids | At | Each | Everything
+EdgeSelector: TypeAlias = EdgeIds | At | Each | On | OnSide | Around | Everything
+SideSelector: TypeAlias = SideIds | EdgeIds | At | Each | On | OnSide | Around | OfPatch | Everything
 
 
 def coordinates(values: Sequence[float | str], unit: str) -> Place:
@@ -158,8 +171,11 @@ def corner(model: Model, selector: CornerSelector) -> str:
     return names[_nearest(model.layout.places(names), coordinates(selector.at, model.unit))]
 
 
-def corners(model: Model, selector: Ids) -> list[str]:
-    """Find corners by their ids."""
+def corners(model: Model, selector: CornersSelector) -> list[str]:
+    """Find corners, by their ids or their places."""
+    model.need_blocks()
+    if isinstance(selector, Each):
+        return list(dict.fromkeys(corner(model, At(at=at)) for at in selector.each))
     return _known(model, selector.ids, list(model.layout.corners), "corner")
 
 
@@ -169,6 +185,8 @@ def blocks(model: Model, selector: BlockSelector) -> list[str]:
     names = list(model.layout.blocks)
     if isinstance(selector, Everything):
         return names
+    if isinstance(selector, Each):
+        return list(dict.fromkeys(b for at in selector.each for b in blocks(model, At(at=at))))
     if isinstance(selector, Ids):
         whole = [piece for name in selector.ids for piece in model.parts(name)]
         return _known(model, [str(n) for n in whole], names, "block")
@@ -180,6 +198,8 @@ def edges(model: Model, selector: SideSelector) -> list[tuple[str, str]]:
     """Find edges; those named by ids or by a place keep that way, others run in sorted order."""
     model.need_blocks()
     layout = model.layout
+    if isinstance(selector, Each):
+        return list(dict.fromkeys(e for at in selector.each for e in edges(model, At(at=at))))
     if isinstance(selector, EdgeIds):
         found = [way for named in selector.edges for way in _edge_pieces(model, named)]
     elif isinstance(selector, SideIds):
@@ -193,7 +213,7 @@ def edges(model: Model, selector: SideSelector) -> list[tuple[str, str]]:
         found = [edge for edge, follow in layout.follows.items() if _is_on(follow.guide, selector.on)]
         if not found:
             raise _nothing_on(model, selector.on, "edge follows")
-    elif isinstance(selector, OnSide | Around):
+    elif isinstance(selector, OnSide | Around | OfPatch):
         found = list(dict.fromkeys(edge for side in sides(model, selector) for edge in layout.rim_of(side)))
     else:
         found = list(layout.edges)
@@ -204,6 +224,8 @@ def sides(model: Model, selector: SideSelector) -> list[Side]:
     """Find sides of blocks; edges, in the plane."""
     model.need_blocks()
     layout = model.layout
+    if isinstance(selector, Each):
+        return list(dict.fromkeys(s for at in selector.each for s in sides(model, At(at=at))))
     if isinstance(selector, SideIds):
         wanted = [piece for named in selector.sides for piece in _side_pieces(model, side_of(*named))]
         return list(dict.fromkeys(wanted))
@@ -226,6 +248,8 @@ def sides(model: Model, selector: SideSelector) -> list[Side]:
         return found_on
     if isinstance(selector, OnSide):
         return on_side(model, selector.side)
+    if isinstance(selector, OfPatch):
+        return _of_patch(model, selector.patch)
     if isinstance(selector, Around):
         return _around(model, set(blocks(model, selector.around)))
     return list(layout.sides)
@@ -236,6 +260,14 @@ def outer_sides(model: Model, selector: SideSelector) -> list[Side]:
     found = [side for side in sides(model, selector) if side in model.layout.outer]
     if not found:
         raise NothingFound("no outer side is among them", remedy="choose sides of the domain's boundary")
+    return found
+
+
+def _of_patch(model: Model, name: str) -> list[Side]:
+    found = [side for side, patch in model.patch_of.items() if patch.name == name]
+    if not found:
+        had = ", ".join(p.name for p in model.patches) or "none"
+        raise NothingFound(f"no patch is called “{name}”", remedy=f"patches so far: {had}")
     return found
 
 

@@ -11,7 +11,7 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks.butterfly import butterfly, walls_of
 from plodek.core.blocks.cut import cut, fractions_along
 from plodek.core.blocks.grow import by_normals, grow, onto
-from plodek.core.blocks.layout import Side, edge_of
+from plodek.core.blocks.layout import Layout, Side, edge_of
 from plodek.core.blocks.ring import Ring as RingDone
 from plodek.core.blocks.ring import ring
 from plodek.core.errors import BadValue
@@ -157,19 +157,27 @@ class Refine(_WrapStep):
         layout = model.layout
         walls = selectors.outer_sides(model, self.walls)
         chosen = [layout.outer[side].block for side in walls]
-        own = {side for name in chosen for side in layout.sides_of(name)}
-        # Outer sides beside the stretch (the ends of an extrusion) stay open too.
-        beside = [side for side in own if len(layout.sides[side]) == 1]
+        # Where hollow blocks lie behind the wall, the ring runs on inside them, hollow too.
+        behind = {use.block for side in walls for use in layout.sides[side]} - set(chosen)
+        # Outer sides beside the stretch (the ends of an extrusion) stay open too, those opposite do not.
+        rims = {rim for side in walls for rim in _rims(layout, side)}
+        own = [side for name in chosen for side in layout.sides_of(name) if len(layout.sides[side]) == 1]
+        beside = [side for side in own if rims & set(_rims(layout, side))]
         done = ring(
             self.id,
             layout,
             model.guides,
-            chosen,
+            [*chosen, *behind],
             where="inside",
             thickness=self.levels * self.sizes(model, self.thickness, "thickness"),
-            open_sides=[*walls, *(side for side in beside if side not in walls)],
+            open_sides=dict.fromkeys(s for s in [*walls, *beside] if len(layout.sides[s]) == 1),
         )
         return in_layers(model.changed(done), done, self.id, self.levels)
+
+
+def _rims(layout: Layout, side: Side) -> list[tuple[str, ...]]:
+    """Give the edges around a side, or in the plane its corners."""
+    return [*layout.rim_of(side)] if layout.dim == 3 else [(c,) for c in side]
 
 
 class Grow(_WrapStep):

@@ -19,13 +19,15 @@ from plodek.core.shape.curve import Curve, Jet, wrapped
 from plodek.core.tolerances import NEWTON
 
 _GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(8)
-_SETTLED = 1e-13
 _HALVINGS = 14
 _STEPS = 60
 
 
 class ParametricCurve(Curve):
     """A curve over a parameter that is smooth between ``knots`` (n,); ``sharp`` knots are corners."""
+
+    #: How well the arc length settles, in shares of the whole.
+    settled = 1e-13
 
     def __init__(self, knots: Floats, *, closed: bool, sharp: Floats, points: Floats) -> None:
         self.closed = closed
@@ -111,7 +113,7 @@ class ParametricCurve(Curve):
             middle = 0.5 * (low + high)
             whole = self._lengths(low, high)
             halves = self._lengths(low, middle) + self._lengths(middle, high)
-            rough = np.abs(halves - whole) > _SETTLED * np.sum(whole)
+            rough = np.abs(halves - whole) > self.settled * np.sum(whole)
             if not np.any(rough):
                 break
             knots = np.sort(np.concatenate([knots, middle[rough]]))

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
+from functools import cached_property
 
 import numpy as np
 from scipy.interpolate import CubicSpline
+from scipy.spatial import cKDTree
 
 from plodek.core.arrays import Floats, dot
 from plodek.core.errors import BadValue
@@ -134,11 +136,29 @@ class PathFrame:
         place, along, _ = self.path.derivatives(v)
         axes, turning = self.axes(v)
         low, high = np.maximum(v - 1e-5, 0.0), np.minimum(v + 1e-5, 1.0)
-        bent = (self._along(local, high) - self._along(local, low)) / (high - low)[:, None]
+        bent = (self.along(local, high) - self.along(local, low)) / (high - low)[:, None]
         return place + combined(local, axes), along + combined(local, turning), bent
 
-    def _along(self, local: Floats, v: Floats) -> Floats:
+    def along(self, local: Floats, v: Floats) -> Floats:
+        """Give the derivative by ``v`` (n,) of local places (n, 3) that are carried."""
         return self.path.derivatives(v)[1] + combined(local, self.axes(v)[1])
+
+    @cached_property
+    def stations(self) -> tuple[Floats, Floats, Floats]:
+        """Fine stations: fractions (n,), places (n, 3), and grown axes (3, n, 3)."""
+        s = np.linspace(0.0, 1.0, self._STATIONS)
+        return s, self.path.at(s), self.axes(s)[0]
+
+    def fractions_of(self, foot: Floats, xyz: Floats) -> Floats:
+        """Give the fractions (n,) of places (n, 3) on the trail of one place (3,): between fine stations."""
+        s, base, axes = self.stations
+        trail = base + combined(np.repeat(self.local(foot[None, :]), len(s), axis=0), axes)
+        tree = cKDTree(trail)
+        near = np.clip(tree.query(xyz)[1], 1, len(s) - 2)
+        low, high = trail[near - 1], trail[near + 1]
+        way = high - low
+        part = dot(xyz - low, way) / dot(way, way)
+        return np.asarray(np.clip(s[near - 1] + part * (s[near + 1] - s[near - 1]), 0.0, 1.0))
 
     def axes(self, v: Floats) -> tuple[Floats, Floats]:
         """Give the grown axes of the section along the path (3, n, 3), and their derivatives."""
@@ -163,6 +183,8 @@ class Trail(ParametricCurve):
     Its parameter is the fraction of the path.
     """
 
+    settled = 1e-9
+
     def __init__(self, frame: PathFrame, foot: Floats, low: float = 0.0, high: float = 1.0) -> None:
         self._frame, self._local = frame, frame.local(foot[None, :])
         knots = np.linspace(low, high, 9)
@@ -172,6 +194,9 @@ class Trail(ParametricCurve):
 
     def _jet(self, u: Floats) -> Jet:
         return self._frame.carried(np.repeat(self._local, len(u), axis=0), u)
+
+    def _slope(self, u: Floats) -> Floats:
+        return self._frame.along(np.repeat(self._local, len(u), axis=0), u)
 
 
 class Swept(GeneratedSurface):

@@ -13,6 +13,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
+from plodek.core.tolerances import SAME_PLACE
 
 
 def thickness(x: Floats, thick: float, *, sharp: bool) -> Floats:
@@ -21,6 +22,31 @@ def thickness(x: Floats, thick: float, *, sharp: bool) -> Floats:
     return np.asarray(
         5 * thick * (0.2969 * np.sqrt(x) - 0.1260 * x - 0.3516 * x**2 + 0.2843 * x**3 - last * x**4)
     )
+
+
+def measured(points: Floats, *, sharp: bool) -> Floats:
+    """Bring a measured section (n, 3) to chord 1 along x, with its nose at 0: ordered as `section` does.
+
+    The points run once around, from the trailing edge over the upper side. Where it shall be ``sharp``,
+    both ends become their middle. Raises BadValue for a section of no length.
+    """
+    tail = 0.5 * (points[0] + points[-1])
+    away = points - tail
+    nose = int(np.argmax(np.linalg.norm(away, axis=1)))
+    chord = tail - points[nose]
+    size = float(np.linalg.norm(chord))
+    if not size > 0 or nose in (0, len(points) - 1):
+        raise BadValue("the points go round no section", remedy="give them once around, from the trailing edge")
+    along = chord / size
+    across = np.array([-along[1], along[0], 0.0])
+    flat = (points - points[nose]) / size
+    found = np.stack([flat @ along, flat @ across, np.zeros(len(flat))], axis=1)
+    if found[: nose + 1, 1].mean() < found[nose:, 1].mean():
+        found = found[::-1]
+    ends_meet = float(np.linalg.norm(found[0] - found[-1])) <= SAME_PLACE
+    if sharp:
+        found[0] = [1.0, 0.0, 0.0]
+    return found[:-1] if sharp or ends_meet else found
 
 
 def section(digits: str, count: int, *, sharp: bool) -> Floats:
