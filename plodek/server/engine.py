@@ -14,7 +14,6 @@ import tempfile
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from pathlib import Path
 from threading import Lock
 from typing import Any
@@ -108,9 +107,8 @@ class Engine:
     @staticmethod
     def smooth(model: Model, watch: Watch | None = None) -> tuple[dict[str, Floats], list[RunOut]]:
         """Build the smoothed plane of a model, and say what its runs reached."""
-        built = building.build(replace(model, lift=None), watch)
-        blocks = dict(zip(built.grid.names, built.grid.xyz, strict=True))
-        return blocks, [_run(run) for run in built.runs]
+        plane, runs = building.smoothed_plane(model, watch)
+        return dict(plane or {}), [_run(run) for run in runs]
 
     def keep_plane(self, key: str, blocks: Mapping[str, Floats], runs: list[RunOut]) -> None:
         """Write a smoothed plane to the cache, whole or not at all."""
@@ -131,14 +129,14 @@ class Engine:
             if key in self._grids:
                 self._grids.move_to_end(key)
                 return self._grids[key]
-        if model.smoothing and smoothed:
+        if smoothed and model.plane.smoothing:
             plane_key = self.plane_key(done, read_file)
             found = self.plane(plane_key) if plane_key else None
             if found is None:
                 return None
             grid = building.assemble(model, found[0])
         else:
-            grid = building.build(replace(model, smoothing=())).grid
+            grid = building.filled_grid(model)
         cells = measure(grid)
         with self._lock:
             self._grids[key] = grid, cells

@@ -59,7 +59,7 @@ def test_a_gate_that_is_missed_ends_with_1(tmp_path):
 @pytest.mark.parametrize(
     ("steps", "options", "words"),
     [
-        (({"kind": "frame", "id": "f", "width": 4},), (), "step 1 (frame) field “height”"),
+        (({"kind": "hollow", "id": "h"},), (), "step 1 (hollow) field “blocks”"),
         ((FRAME, {"kind": "cut", "id": "c", "at": [9]}), (), "step 2 (cut “c”): no edge crosses"),
         (({"kind": "read", "id": "r", "file": "nix.csv", "name": "p"},), (), "nix.csv"),
         ((FRAME, SOLID), (), "belong to no patch"),

@@ -94,9 +94,9 @@ def test_a_stale_edit_gets_the_newer_revision_and_loses_nothing(client):
 
 def test_bad_steps_are_not_kept_and_say_where(client):
     project = made(client)
-    answer = kept(client, project, 0, [FRAME | {"height": None}])
+    answer = kept(client, project, 0, [FRAME, {"kind": "hollow", "id": "h"}])
     assert answer.status_code == 422
-    assert "step 1 (frame) field “height”" in answer.json["detail"]
+    assert "step 2 (hollow) field “blocks”" in answer.json["detail"]
     assert client.get(f"/api/projects/{project}/recipe").json["revision"] == 0
 
 

@@ -1,4 +1,4 @@
-"""Butterfly: an H core inside ring blocks, for disk-like sections, box ends, spheres, and in place of a pole."""
+"""Butterfly: an H core inside ring blocks, in round sections, box ends, spheres, and in place of a pole."""
 
 from __future__ import annotations
 

@@ -132,7 +132,8 @@ def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
     names: dict[str, str] = {}
     if layout.corners:
         there = list(layout.corners)
-        gaps, nearest = cKDTree(layout.places(there)).query(part.places(part.corners))
+        found = cKDTree(layout.places(there)).query(part.places(part.corners))
+        gaps, nearest = (np.atleast_1d(values) for values in found)
         names = {c: there[n] for c, d, n in zip(part.corners, gaps, nearest, strict=True) if d <= within}
     whole = replace(
         layout,

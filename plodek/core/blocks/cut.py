@@ -214,7 +214,7 @@ class _Cutter:
             return
         bit = 1 << axis
         low, high = ((side[0], side[3 ^ bit]), (side[bit], side[3]))
-        shapes = []
+        shapes: list[Floats | None] = []
         for a, b in (low, high):
             if a == b or (edge_of(a, b) not in self.bends and edge_of(a, b) not in self.follows):
                 shapes.append(None)

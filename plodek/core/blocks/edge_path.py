@@ -1,4 +1,4 @@
-"""The path of a block edge: straight between its corners, along the guide it follows, or a bend of its own."""
+"""The path of a block edge: straight between its corners, along a guide, or a bend of its own."""
 
 from __future__ import annotations
 

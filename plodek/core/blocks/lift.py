@@ -76,7 +76,7 @@ class Extrusion(Motion):
 
 
 class Revolution(Motion):
-    """About an axis through ``at`` by ``turn`` radians. Raises BadValue for no turn or more than a full one."""
+    """About an axis through ``at`` by ``turn`` radians; BadValue for no turn or more than a full one."""
 
     def __init__(self, at: Floats, axis: Floats, turn: float) -> None:
         if not 1e-9 < abs(turn) <= math.tau * (1 + 1e-12):
@@ -151,7 +151,7 @@ class Sweep(Motion):
 
 @dataclass(frozen=True)
 class Lifted(Change):
-    """The layout in space, with the plane corner ``foot`` of each corner and the plane block of each block."""
+    """The layout in space, with each corner's ``foot`` and each block's ``base`` in the plane."""
 
     foot: Mapping[str, str] = field(default_factory=dict)
     base: Mapping[str, str] = field(default_factory=dict)
@@ -240,7 +240,7 @@ class _Shapes:
 
 
 def _runs_back(plane: Layout, motion: Motion, moves: Sequence[Move]) -> bool:
-    """Whether the motion leaves the plane against its blocks' sense. Raises Refused where it runs along it."""
+    """Whether the motion leaves the plane against its blocks' sense; Refused where it runs along it."""
     name = max(plane.filled, key=lambda b: float(np.ptp(plane.places(plane.blocks[b].corners))))
     xyz = plane.places(plane.blocks[name].corners)
     normal = np.cross(xyz[3] - xyz[0], xyz[2] - xyz[1])

@@ -60,7 +60,7 @@ def proposals(layout: Layout, guides: Mapping[str, Guide], within: float) -> lis
 def fit_near(
     layout: Layout, guides: Mapping[str, Guide], within: float, leave: Collection[str] = ()
 ) -> NearFit:
-    """Take all proposals but those to ``leave``, by their keys; what cannot be taken is told with the reason."""
+    """Take all proposals but those to ``leave``, by their keys; tell the reason where one cannot be."""
     found = proposals(layout, guides, within)
     refused: dict[str, str] = {}
     after = layout
@@ -102,7 +102,7 @@ def _pins(layout: Layout, guides: Mapping[str, Guide], corners: list[str], withi
     if not places or not free:
         return []
     gaps = np.linalg.norm(layout.places(free)[:, None] - np.array(places)[None], axis=2)
-    found = []
+    found: list[Proposal] = []
     taken: list[Floats] = []
     for flat in np.argsort(gaps, axis=None):
         row, column = np.unravel_index(flat, gaps.shape)

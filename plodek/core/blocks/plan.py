@@ -113,7 +113,7 @@ def _longest_loop(edges: list[tuple[int, int]], start: Floats) -> list[int]:
 
 
 def _around_square(loop: list[int], start: Floats) -> Floats:
-    """Give places (n, 2) around the unit square: the corners nearest to its corners in them, evenly between."""
+    """Give places (n, 2) around the unit square: corners in its corners, evenly between."""
     xy = start[loop]
     size = np.maximum(np.ptp(xy, axis=0), 1e-300)
     unit = (xy - xy.min(axis=0)) / size

@@ -200,7 +200,7 @@ def _hang_together(layout: Layout, names: set[str], through: Callable[[Side], bo
 
 
 def _meet_at(layout: Layout, names: set[str], corner: str) -> bool:
-    """Whether the blocks around a corner are connected through sides there: those that share enough corners."""
+    """Whether the blocks around a corner are connected through sides there."""
     if len(names) < 2:
         return True
     sides: dict[Side, list[str]] = {}
@@ -352,9 +352,7 @@ class _Placing:
                 continue
             for edge in layout.edges_of(name):
                 if corner in edge and edge in layout.follows and not any(set(edge) <= set(s) for s in closed):
-                    outer = any(
-                        s in layout.outer for s in layout.sides_of(name) if set(edge) <= set(s)
-                    )
+                    outer = any(s in layout.outer for s in layout.sides_of(name) if set(edge) <= set(s))
                     if outer:
                         return layout.follows[edge].guide
         return None

@@ -6,7 +6,7 @@ back). Union-find with parity also gives every edge its direction within the tie
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from plodek.core.blocks import tables
@@ -30,49 +30,64 @@ class Tier:
         return next(iter(self.edges))
 
 
-def tiers(layout: Layout) -> tuple[Tier, ...]:
-    """Find all tiers, in the order of their first edges; an edge shrunk to a point ties nothing."""
-    parent: dict[Edge, Edge] = {edge: edge for edge in layout.edges}
-    turned: dict[Edge, bool] = dict.fromkeys(layout.edges, False)  # against its parent
-    twisted: set[Edge] = set()
+class _Classes:
+    """Edges joined into classes, each with its way against the edge that stands for its class."""
 
-    def root(edge: Edge) -> tuple[Edge, bool]:
+    def __init__(self, edges: Iterable[Edge]) -> None:
+        self._parent: dict[Edge, tuple[Edge, bool]] = {edge: (edge, False) for edge in edges}
+        self._twisted: set[Edge] = set()
+
+    def root(self, edge: Edge) -> tuple[Edge, bool]:
+        """Find what stands for an edge's class, and whether the edge runs against it."""
+        chain = []
         flip = False
-        while parent[edge] != edge:
-            flip ^= turned[edge]
-            edge = parent[edge]
+        while self._parent[edge][0] != edge:
+            chain.append((edge, flip))
+            above, turned = self._parent[edge]
+            flip ^= turned
+            edge = above
+        for below, before in chain:  # shorten the way for the next one who asks
+            self._parent[below] = (edge, flip ^ before)
         return edge, flip
 
-    def join(first: tuple[str, str], other: tuple[str, str]) -> None:
+    def join(self, first: tuple[str, str], other: tuple[str, str]) -> None:
         """Let two edges, each given the way it runs, agree."""
-        (r0, f0), (r1, f1) = root(edge_of(*first)), root(edge_of(*other))
+        (r0, f0), (r1, f1) = self.root(edge_of(*first)), self.root(edge_of(*other))
         flip = f0 ^ f1 ^ (first[0] > first[1]) ^ (other[0] > other[1])
         if r0 != r1:
-            parent[r1], turned[r1] = r0, flip
+            self._parent[r1] = (r0, flip)
         elif flip:
-            twisted.add(r0)
+            self._twisted.add(r0)
 
+    def tiers(self) -> tuple[Tier, ...]:
+        """Give the classes, in the order of their first edges."""
+        classes: dict[Edge, dict[Edge, bool]] = {}
+        for edge in self._parent:
+            top, flip = self.root(edge)
+            classes.setdefault(top, {})[edge] = not flip
+        twisted = {self.root(edge)[0] for edge in self._twisted}
+        return tuple(
+            Tier(f"T{n}", edges, top in twisted) for n, (top, edges) in enumerate(classes.items(), 1)
+        )
+
+
+def tiers(layout: Layout) -> tuple[Tier, ...]:
+    """Find all tiers, in the order of their first edges; an edge shrunk to a point ties nothing."""
+    found = _Classes(layout.edges)
+    pairs = [tables.parallel(layout.dim, axis) for axis in range(layout.dim)]
     for block in layout.blocks.values():
-        for axis in range(layout.dim):
-            ways = [(block.corners[a], block.corners[b]) for a, b in tables.parallel(layout.dim, axis)]
-            first, *others = [way for way in ways if way[0] != way[1]] or [("", "")]
-            for other in others:
-                join(first, other)
+        corners = block.corners
+        for pair in pairs:
+            ways = [(corners[a], corners[b]) for a, b in pair if corners[a] != corners[b]]
+            for other in ways[1:]:
+                found.join(ways[0], other)
     for twin in layout.twins:
         for a, b in layout.edges:
             if a in twin.corners and b in twin.corners:
                 driven = twin.corners[a], twin.corners[b]
                 if edge_of(*driven) in layout.edges:
-                    join((a, b), driven)
-
-    classes: dict[Edge, dict[Edge, bool]] = {}
-    for edge in layout.edges:
-        top, flip = root(edge)
-        classes.setdefault(top, {})[edge] = not flip
-    roots_twisted = {root(edge)[0] for edge in twisted}
-    return tuple(
-        Tier(f"T{n}", edges, top in roots_twisted) for n, (top, edges) in enumerate(classes.items(), 1)
-    )
+                    found.join((a, b), driven)
+    return found.tiers()
 
 
 def tier_of(found: tuple[Tier, ...], edge: Edge) -> Tier:

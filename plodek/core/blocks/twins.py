@@ -61,7 +61,7 @@ def check_twins(layout: Layout) -> Layout:
                     labels = " to ".join(layout.labels[c] for c in side)
                     raise Refused(
                         f"the side {labels} would have no twin on the {other} side",
-                        remedy="change both sides alike: choose the blocks at both, or take the twin out first",
+                        remedy="change both sides alike: choose the blocks at both, or take the twin out",
                     )
     return layout
 

@@ -20,6 +20,7 @@ from plodek.core.spacing.spread import LaidOut
 
 #: Steps that intersect the blending functions of a block in space; three leave less than 1e-6 as a rule.
 _STEPS = 4
+_END = {0: slice(0, 1), -1: slice(-1, None)}
 _Index: TypeAlias = tuple[slice | int, ...]
 #: The nodes (na, nb, 3) of a side, with the corners that they run between: along the first axis first.
 _Face: TypeAlias = tuple[tuple[str, ...], Floats]
@@ -59,7 +60,7 @@ def fill_space(layout: Layout, laid: LaidOut, guides: Mapping[str, Guide]) -> di
 
 
 def shared(layout: Layout, blocks: Mapping[str, Floats]) -> dict[str, Floats]:
-    """Make nodes (ni, nj, nk, 3) that blocks share equal to the bit: each edge, then each side, counts once."""
+    """Make nodes (ni, nj, nk, 3) that blocks share equal to the bit: each edge and side counts once."""
     edges: dict[Edge, Floats] = {}
     faces: dict[Side, _Face] = {}
     found = {}
@@ -156,7 +157,7 @@ def _fill_side(
 
 
 def _along(laid: LaidOut, xyz: Mapping[Edge, Floats], a: str, b: str, count: int) -> tuple[Floats, Floats]:
-    """Give the node fractions and places of an edge from corner a to corner b, one place where it has shrunk."""
+    """Give the node fractions and places of an edge from a to b; one place where it has shrunk."""
     if a == b:
         there = laid.places[a]
         return np.linspace(0.0, 1.0, count), np.tile(there, (count, 1))
@@ -192,10 +193,8 @@ def _fill_block(nodes: Floats, lines: list[list[Floats]]) -> None:
     for (a, p), (b, q) in (((0, u), (1, v)), ((1, v), (2, w)), ((0, u), (2, w))):
         for i, x in ((0, 1 - p), (-1, p)):
             for j, y in ((0, 1 - q), (-1, q)):
-                at = [inner, inner, inner]
-                at[a] = np.s_[:1] if i == 0 else np.s_[-1:]
-                at[b] = np.s_[:1] if j == 0 else np.s_[-1:]
-                total -= x * y * nodes[tuple(at)]
+                ends = {a: _END[i], b: _END[j]}
+                total -= x * y * nodes[tuple(ends.get(axis, inner) for axis in range(3))]
     for i, x in ((0, 1 - u), (-1, u)):
         for j, y in ((0, 1 - v), (-1, v)):
             for k, z in ((0, 1 - w), (-1, w)):

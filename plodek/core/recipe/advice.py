@@ -25,7 +25,7 @@ _MOST_OF_A_KIND = 4
 
 @dataclass(frozen=True)
 class Advice:
-    """A suggestion: its ``rule``, a sentence, the ``steps`` that take it (none where it takes thought), where."""
+    """A suggestion: its ``rule``, a sentence, the ``steps`` that take it (perhaps none), and where."""
 
     rule: str
     text: str
@@ -170,8 +170,8 @@ def _twins_at_noses(model: Model, angles: CornerAngles) -> list[Advice]:
             near = float(np.linalg.norm(guide.at(s) - place)) <= NOSE * guide.length
             if near and float(guide.curvature(s)[0]) * guide.length * NOSE > 1:
                 text = (
-                    f"the twin side meets “{name}” at its leading edge in corner {layout.labels[corner]}: put it "
-                    "half-way between two of them"
+                    f"the twin side meets “{name}” at its leading edge in corner {layout.labels[corner]}: "
+                    "put it half-way between two of them"
                 )
                 found.append(Advice("twin-nose", text, (), (), (corner,)))
     return found

@@ -38,7 +38,7 @@ def smoothed_plane(
 
     None where there is no smoothing.
     """
-    below = model.lift.plane if model.lift else model
+    below = model.plane
     if not below.smoothing:
         return None, ()
     plane: Mapping[str, Floats] = fill_plane(below.layout, below.laid)

@@ -17,6 +17,7 @@ from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Direction, Length, PlaceOf, guides
 from plodek.core.recipe.shape_steps import ShapeStep, numbered, with_guide, with_guides
 from plodek.core.recipe.step import Context, GuideName
+from plodek.core.shape import point_file
 from plodek.core.shape.arc import Arc, arc_of_radius, arc_tangent, arc_through
 from plodek.core.shape.compound import Joined, MovedCurve, Part
 from plodek.core.shape.crossing import (
@@ -30,7 +31,6 @@ from plodek.core.shape.ellipse import Ellipse
 from plodek.core.shape.frame import frame_of
 from plodek.core.shape.move import Move
 from plodek.core.shape.offset import offset
-from plodek.core.shape import point_file
 from plodek.core.shape.polyline import Polyline, line
 from plodek.core.shape.spline import Spline
 from plodek.core.shape.surface import SmoothSurface

@@ -1,4 +1,4 @@
-"""What the forms know about fields that many steps have: widgets, units, and where places stand by default."""
+"""What the forms know about fields that many steps have: widgets, units, default places."""
 
 from __future__ import annotations
 

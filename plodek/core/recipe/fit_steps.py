@@ -124,7 +124,7 @@ class Slide(_FitStep):
 
 
 class Follow(_FitStep):
-    """Let edges run along a guide curve, or sides lie on a surface; their corners go to the nearest places."""
+    """Let edges run along a guide curve, or sides lie on a surface; corners go to the nearest places."""
 
     kind: Literal["follow"] = "follow"
     verb: ClassVar[str] = "Follow"
@@ -270,7 +270,7 @@ class Align(_FitStep):
 
 
 class FitNear(_FitStep):
-    """Fit what is near: pin corners, and let edges and sides follow, wherever a guide is within a distance."""
+    """Fit what is near: pin corners, let edges and sides follow, where a guide is within a distance."""
 
     kind: Literal["fit-near"] = "fit-near"
     verb: ClassVar[str] = "Fit near"
@@ -298,10 +298,8 @@ class FitNear(_FitStep):
                 remedy="give a larger distance, or lay the blocks nearer to the guides",
             )
         labels = model.layout.labels
-        told = [
-            f"{p.key}\t{p.guide}\t{p.far:.6g}\t{found.refused.get(p.key, 'left out' if p.key in self.leave else '')}"
-            for p in found.proposals
-        ]
+        why = dict.fromkeys(self.leave, "left out") | dict(found.refused)
+        told = [f"{p.key}\t{p.guide}\t{p.far:.6g}\t{why.get(p.key, '')}" for p in found.proposals]
         told += [f"unmatched\t{'–'.join(labels.get(c, c) for c in s)}" for s in found.unmatched]
         reports = dict(model.reports) | {self.id: tuple(told)}
         return replace(_refitted(model, found.layout), reports=reports)

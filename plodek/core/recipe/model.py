@@ -72,6 +72,11 @@ class Model:
     #: The pieces of edges, sides and blocks that were divided: what was named before a cut stays named.
     pieces: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
 
+    @property
+    def plane(self) -> Model:
+        """The plane model: what was lifted, or this one itself."""
+        return self.lift.plane if self.lift else self
+
     @cached_property
     def tiers(self) -> tuple[Tier, ...]:
         """The tiers of the layout."""
@@ -175,7 +180,7 @@ class Model:
 
     def need_open(self, verb: str) -> None:
         """Raise NotReady where the plane has been smoothed, so that its layout cannot change any more."""
-        if self.smoothing or (self.lift and self.lift.plane.smoothing):
+        if self.plane.smoothing:
             raise NotReady(
                 f"the {verb} of a smoothed plane cannot change",
                 remedy="put this step before the smoothing step",

@@ -223,36 +223,45 @@ def edges(model: Model, selector: SideSelector) -> list[tuple[str, str]]:
 def sides(model: Model, selector: SideSelector) -> list[Side]:
     """Find sides of blocks; edges, in the plane."""
     model.need_blocks()
-    layout = model.layout
     if isinstance(selector, Each):
-        return list(dict.fromkeys(s for at in selector.each for s in sides(model, At(at=at))))
-    if isinstance(selector, SideIds):
-        wanted = [piece for named in selector.sides for piece in _side_pieces(model, side_of(*named))]
-        return list(dict.fromkeys(wanted))
-    if isinstance(selector, EdgeIds):
-        found = [edge_of(*e) for e in edges(model, selector)]
-        if layout.dim == 3:
-            found = [s for e in selector.edges for s in _side_pieces(model, edge_of(*e))]
-        return list(dict.fromkeys(found))
-    if isinstance(selector, At):
-        names = list(layout.sides)
-        middles = np.array([layout.places(side).mean(axis=0) for side in names])
-        if layout.dim == 2:
-            half = np.array([0.5])
-            middles = np.array([edge_path(layout, model.guides, edge_of(*s)).at(half)[0] for s in names])
-        return [names[_nearest(middles, coordinates(selector.at, model.unit))]]
-    if isinstance(selector, On):
-        found_on = [s for s in layout.sides if _lies_on(model, s, selector.on)]
-        if not found_on:
+        found = [s for at in selector.each for s in sides(model, At(at=at))]
+    elif isinstance(selector, SideIds):
+        found = [piece for named in selector.sides for piece in _side_pieces(model, side_of(*named))]
+    elif isinstance(selector, EdgeIds):
+        found = _sides_of_edges(model, selector)
+    elif isinstance(selector, At):
+        found = [_nearest_side(model, coordinates(selector.at, model.unit))]
+    elif isinstance(selector, On):
+        found = [s for s in model.layout.sides if _lies_on(model, s, selector.on)]
+        if not found:
             raise _nothing_on(model, selector.on, "side lies on")
-        return found_on
-    if isinstance(selector, OnSide):
-        return on_side(model, selector.side)
-    if isinstance(selector, OfPatch):
-        return _of_patch(model, selector.patch)
-    if isinstance(selector, Around):
-        return _around(model, set(blocks(model, selector.around)))
-    return list(layout.sides)
+    elif isinstance(selector, OnSide):
+        found = on_side(model, selector.side)
+    elif isinstance(selector, OfPatch):
+        found = _of_patch(model, selector.patch)
+    elif isinstance(selector, Around):
+        found = _around(model, set(blocks(model, selector.around)))
+    else:
+        found = list(model.layout.sides)
+    return list(dict.fromkeys(found))
+
+
+def _sides_of_edges(model: Model, selector: EdgeIds) -> list[Side]:
+    """Give plane edges as sides; in space those that stand on edges named in the plane."""
+    if model.layout.dim == 2:
+        return [edge_of(*e) for e in edges(model, selector)]
+    return [s for e in selector.edges for s in _side_pieces(model, edge_of(*e))]
+
+
+def _nearest_side(model: Model, to: Place) -> Side:
+    layout = model.layout
+    names = list(layout.sides)
+    if layout.dim == 2:
+        half = np.array([0.5])
+        middles = np.array([edge_path(layout, model.guides, edge_of(*s)).at(half)[0] for s in names])
+    else:
+        middles = np.array([layout.places(side).mean(axis=0) for side in names])
+    return names[_nearest(middles, to)]
 
 
 def outer_sides(model: Model, selector: SideSelector) -> list[Side]:

@@ -36,7 +36,9 @@ def measured(points: Floats, *, sharp: bool) -> Floats:
     chord = tail - points[nose]
     size = float(np.linalg.norm(chord))
     if not size > 0 or nose in (0, len(points) - 1):
-        raise BadValue("the points go round no section", remedy="give them once around, from the trailing edge")
+        raise BadValue(
+            "the points go round no section", remedy="give them once around, from the trailing edge"
+        )
     along = chord / size
     across = np.array([-along[1], along[0], 0.0])
     flat = (points - points[nose]) / size

@@ -36,7 +36,7 @@ def ask_build(project: int, json_data: BuildIn) -> JobOut:
     evaluation = evaluated(found, json_data.steps)
     if json_data.keep and evaluation.error is not None:
         raise evaluation.error
-    if not evaluation.model.smoothing:
+    if not evaluation.model.plane.smoothing:
         raise NotReady("there is nothing to smooth", remedy="add a smoothing step")
     return job_out(work.ask(found, "build", json_data.model_dump()))
 

@@ -153,8 +153,29 @@ class EdgeOut(Message):
     own: bool
 
 
+class SideOut(Message):
+    """A side of a block in space: its corners in order around it, what it lies on, and its blocks."""
+
+    id: list[str]
+    around: list[str]
+    label: str
+    state: Literal["outer", "inner", "hollow"]
+    lies: str | None
+    patch: str | None
+    blocks: list[str]
+
+
+class FindingOut(Message):
+    """Something wrong with the blocks, in words, with what to show."""
+
+    text: str
+    blocks: list[str]
+    corners: list[str]
+    edges: list[Pair]
+
+
 class BlockOut(Message):
-    """A block with its cells."""
+    """A block with its cells along its axes."""
 
     id: str
     label: str
@@ -185,40 +206,87 @@ class PatchOut(Message):
 
     name: str
     type: str
-    edges: list[Pair]
-    ends: list[str]
+    sides: list[list[str]]
     faces: int
 
 
 class Effect(Message):
-    """A recipe's state in numbers, for “If you keep this”; the angles are those of the filled plane."""
+    """A recipe's state in numbers, for “If you keep this”.
+
+    Corner angles are those of the blocks; the others are of the filled grid, coarsely filled in space,
+    and left out where that would take long.
+    """
 
     cells: int
     blocks: int
-    folded: int
-    smallest_angle: float
-    largest_angle: float
-    jump: float
+    smallest_corner: float
+    largest_corner: float
+    folded: int | None
+    smallest_angle: float | None
+    largest_angle: float | None
+    jump: float | None
+
+
+class AdviceOut(Message):
+    """A suggestion with the steps that take it, and its effect; where to look."""
+
+    rule: str
+    text: str
+    steps: list[dict[str, Any]]
+    blocks: list[str]
+    corners: list[str]
+    edges: list[Pair]
+    before: Effect | None
+    after: Effect | None
+    error: str
+
+
+class AdvicesOut(Message):
+    """All advice on a layout, and before which step its steps belong."""
+
+    at: int
+    advice: list[AdviceOut]
+
+
+class PlanBlock(Message):
+    """A block on the plan, with its corners around it."""
+
+    id: str
+    label: str
+    hollow: bool
+    corners: list[int]
+
+
+class PlanOut(Message):
+    """A sheet of blocks laid out flat: the tier it shows (in space), the blocks, and places from 0 to 1."""
+
+    tier: str | None
+    tiers: list[str]
+    blocks: list[PlanBlock]
+    xy: list[list[float]]
+    names: list[str]
 
 
 class ModelOut(Message):
     """A model for the screen, in the project's unit."""
 
     unit: str
+    dim: int
     steps: list[StepState]
     guides: list[GuideOut]
     groups: list[GroupOut]
     corners: list[CornerOut]
     edges: list[EdgeOut]
     blocks: list[BlockOut]
+    sides: list[SideOut]
     tiers: list[TierOut]
     patches: list[PatchOut]
-    unnamed_edges: list[Pair]
-    unnamed_ends: list[str]
+    findings: list[FindingOut]
+    twins: list[list[list[str]]]
+    unnamed_sides: list[list[str]]
     unnamed_faces: int
     faces: int
-    depth: float | None
-    layers: int
+    plane_step: int | None
     cells: int
     smoothing: int
     limits: dict[str, float]

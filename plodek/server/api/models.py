@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from itertools import count
 from typing import Any
 
 import numpy as np
@@ -15,19 +16,24 @@ from plodek.core.check.quality import cells_between, gate, histogram, summary, w
 from plodek.core.errors import BadValue, NotReady, PlodekError
 from plodek.core.grid.grid import Grid
 from plodek.core.handoff.handoff import facts_of
-from plodek.core.recipe.build import filled_grid
+from plodek.core.recipe import recipe as recipes
+from plodek.core.recipe.advice import Advice, advise
+from plodek.core.recipe.build import coarse, filled_grid
 from plodek.core.recipe.recipe import Evaluation
 from plodek.server.api.messages import (
+    AdviceOut,
+    AdvicesOut,
     CellsOut,
     Effect,
     MetricOut,
     ModelOut,
+    PlanOut,
     PreviewIn,
     PreviewOut,
     QualityOut,
     RunOut,
 )
-from plodek.server.api.pictures import cell_out, effect_of, finite, grid_picture, model_out
+from plodek.server.api.pictures import cell_out, effect_of, finite, grid_picture, model_out, plan_out
 from plodek.server.api.presenting import engine, evaluated, sends
 from plodek.server.store import projects
 from plodek.server.store.tables import GridSummary, Project
@@ -36,12 +42,20 @@ blueprint = APIBlueprint("models", __name__)
 
 #: Cells of a histogram's bar that are shown at most.
 MOST_CELLS = 400
+#: Cells on a tier at most, in the ghost of a grid in space.
+_COARSE = 8
 
 
 class UpTo(BaseModel):
     """How far to evaluate the recipe; all of it where left out."""
 
     upto: int | None = Field(default=None, ge=0, le=2000)
+
+
+class PlanQuery(UpTo):
+    """Which sheet of the blocks: that of a tier, by its label; the largest where left out."""
+
+    tier: str | None = Field(default=None, max_length=20)
 
 
 class GridQuery(UpTo):
@@ -89,6 +103,52 @@ def preview(project: int, json_data: PreviewIn) -> PreviewOut:
     )
 
 
+@blueprint.get("/projects/<int:project>/advice")
+@blueprint.input(UpTo, location="query")
+@blueprint.output(AdvicesOut)
+def get_advice(project: int, query_data: UpTo) -> AdvicesOut:
+    """Look at the blocks and suggest what would make them better, with the effect of each suggestion."""
+    found = projects.get(project)
+    steps = projects.steps_of(found)[: query_data.upto]
+    kinds = {kind.model_fields["kind"].default: kind.stage for kind in recipes.KINDS}
+    smoothed = [n for n, step in enumerate(steps) if step["kind"] == "smooth"]
+    blocks = [n + 1 for n, step in enumerate(steps) if kinds.get(step["kind"]) == "Blocks"]
+    at = min(smoothed[:1] + blocks[-1:], default=0)
+    before = evaluated(found, steps[:at])
+    if before.error is not None or not before.model.layout.filled:
+        return AdvicesOut(at=at, advice=[])
+    return AdvicesOut(at=at, advice=[_advised(found, steps[:at], before, a) for a in advise(before.model)])
+
+
+def _advised(project: Project, steps: list[dict[str, Any]], before: Evaluation, advice: Advice) -> AdviceOut:
+    """Try a suggestion, and tell its effect."""
+    taken = {step["id"] for step in steps}
+    fresh = (f"advice-{n}" for n in count(1) if f"advice-{n}" not in taken)
+    added = [step | {"id": next(fresh)} for step in advice.steps]
+    after = evaluated(project, [*steps, *added]) if added else None
+    return AdviceOut(
+        rule=advice.rule,
+        text=advice.text,
+        steps=added,
+        blocks=list(advice.blocks),
+        corners=list(advice.corners),
+        edges=[list(e) for e in advice.edges],
+        before=_effect(before),
+        after=_effect(after) if after and after.error is None else None,
+        error=str(after.error) if after and after.error else "",
+    )
+
+
+@blueprint.get("/projects/<int:project>/plan")
+@blueprint.input(PlanQuery, location="query")
+@blueprint.output(PlanOut)
+def get_plan(project: int, query_data: PlanQuery) -> PlanOut:
+    """Lay the blocks out flat; in space the sheet of a tier."""
+    evaluation = _evaluated(projects.get(project), query_data.upto)
+    evaluation.model.need_blocks()
+    return plan_out(evaluation.model, query_data.tier)
+
+
 @blueprint.post("/projects/<int:project>/preview/grid")
 @blueprint.input(PreviewIn)
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
@@ -98,7 +158,10 @@ def preview_grid(project: int, json_data: PreviewIn) -> Response:
     evaluation = evaluated(found, json_data.steps)
     if evaluation.error is not None:
         raise evaluation.error
-    picture = grid_picture(filled_grid(evaluation.model), model=evaluation.model)
+    model = evaluation.model
+    if model.layout.dim == 3 and model.layout.blocks:
+        model = coarse(model, _COARSE)
+    picture = grid_picture(filled_grid(model), model=model)
     return Response(picture, mimetype="application/octet-stream")
 
 
@@ -202,12 +265,9 @@ def _known(metric: str) -> str:
 
 def _effect(evaluation: Evaluation) -> Effect | None:
     try:
-        found = effect_of(evaluation.model)
+        return effect_of(evaluation.model)
     except PlodekError:
         return None
-    if found is not None:
-        found.jump = finite(found.jump)
-    return found
 
 
 def _runs(project: Project, evaluation: Evaluation) -> list[RunOut]:

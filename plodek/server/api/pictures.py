@@ -7,18 +7,23 @@ plane grid, or the outer faces of one in space.
 
 from __future__ import annotations
 
+from math import prod
 from typing import Any, cast
 
 import numpy as np
 
 from plodek.core.arrays import Floats
+from plodek.core.blocks.angles import corner_angles
 from plodek.core.blocks.edge_path import EdgePath
-from plodek.core.blocks.layout import Edge, edge_of
+from plodek.core.blocks.layout import Edge, Side, edge_of
+from plodek.core.blocks.plan import plan
+from plodek.core.blocks.soundness import findings
 from plodek.core.check.metrics import CellValues, measure
 from plodek.core.check.quality import WorstCell
-from plodek.core.grid.grid import BlockSide, Grid
+from plodek.core.errors import NothingFound
+from plodek.core.grid.grid import BlockSide, Grid, outer_sides
 from plodek.core.recipe import selectors
-from plodek.core.recipe.build import filled_grid, sides_by_origin
+from plodek.core.recipe.build import coarse, filled_grid
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.spacing_steps import Count, Space
@@ -29,9 +34,13 @@ from plodek.server.api.messages import (
     CornerOut,
     EdgeOut,
     Effect,
+    FindingOut,
     GroupOut,
     ModelOut,
     PatchOut,
+    PlanBlock,
+    PlanOut,
+    SideOut,
     StepState,
     TierOut,
 )
@@ -39,6 +48,10 @@ from plodek.server.api.packing import packed
 
 _CURVED = np.linspace(0.0, 1.0, 33)
 _STRAIGHT = np.array([0.0, 1.0])
+_ENDS_AND_MIDDLE = np.array([0.0, 0.5, 1.0])
+#: Cells on a tier at most, and blocks, for the quick fill that an effect in space is measured on.
+_COARSE, _MOST_BLOCKS = 5, 60
+_MOST_CELLS = 400_000
 #: A face of no patch, in the list of face groups.
 UNNAMED = 65535
 
@@ -46,11 +59,11 @@ UNNAMED = 65535
 def model_out(evaluation: Evaluation) -> ModelOut:
     """Give the model after the last step that could be applied, with the state of all steps."""
     model, layout = evaluation.model, evaluation.model.layout
-    of_edges, of_ends = model.patch_of
     faces = _face_counts(model)
     laid = model.laid if layout.blocks else None
     return ModelOut(
         unit=model.unit,
+        dim=layout.dim,
         steps=_steps(evaluation),
         guides=guides_out(evaluation),
         groups=[
@@ -65,26 +78,90 @@ def model_out(evaluation: Evaluation) -> ModelOut:
         ],
         edges=_edges(model) if laid else [],
         blocks=[_block(model, name) for name in layout.blocks],
+        sides=_sides(model) if layout.dim == 3 else [],
         tiers=_tiers(evaluation) if laid else [],
         patches=[
             PatchOut(
                 name=p.name,
                 type=p.type,
-                edges=[list(e) for e, owner in of_edges.items() if owner is p],
-                ends=[f"{b}|{end}" for (b, end), owner in of_ends.items() if owner is p],
-                faces=sum(faces[e] for e, owner in (*of_edges.items(), *of_ends.items()) if owner is p),
+                sides=[list(s) for s, owner in model.patch_of.items() if owner is p],
+                faces=sum(faces[s] for s, owner in model.patch_of.items() if owner is p),
             )
             for p in model.patches
         ],
-        unnamed_edges=[list(e) for e in model.unnamed[0]],
-        unnamed_ends=[f"{b}|{end}" for b, end in model.unnamed[1]],
-        unnamed_faces=sum(faces[e] for e in (*model.unnamed[0], *model.unnamed[1])),
+        findings=_findings(model) if laid else [],
+        twins=[[[a, b] for a, b in twin.corners.items()] for twin in layout.twins],
+        unnamed_sides=[list(s) for s in model.unnamed],
+        unnamed_faces=sum(faces[s] for s in model.unnamed),
         faces=sum(faces.values()),
-        depth=model.lift.depth if model.lift else None,
-        layers=model.lift.count if model.lift else 0,
+        plane_step=_plane_step(evaluation),
         cells=model.cells if laid else 0,
-        smoothing=len(model.smoothing),
+        smoothing=len(model.plane.smoothing),
         limits=dict(model.limits),
+    )
+
+
+def _plane_step(evaluation: Evaluation) -> int | None:
+    """Give the number of steps that make the plane, where a later one has lifted it."""
+    return next((n for n, model in enumerate(evaluation.models) if model.lift), None)
+
+
+def _findings(model: Model) -> list[FindingOut]:
+    shapes = {edge: path.at(_ENDS_AND_MIDDLE) for edge, path in model.laid.paths.items()}
+    return [
+        FindingOut(
+            text=f.text, blocks=list(f.blocks), corners=list(f.corners), edges=[list(e) for e in f.edges]
+        )
+        for f in findings(model.layout, model.tiers, shapes)
+    ]
+
+
+def _sides(model: Model) -> list[SideOut]:
+    layout = model.layout
+    found = []
+    for side, uses in layout.sides.items():
+        a, b, c, d = layout.ordered(side)
+        hollow = all(layout.blocks[use.block].hollow for use in uses)
+        state = "hollow" if hollow else ("outer" if side in layout.outer else "inner")
+        patch = model.patch_of.get(side)
+        names = "–".join(layout.labels[use.block] for use in uses)
+        found.append(
+            SideOut(
+                id=list(side),
+                around=[a, b, d, c],
+                label=f"{names} {'ijk'[uses[0].axis]}{'-+'[uses[0].end]}",
+                state=cast(Any, state),
+                lies=layout.lies.get(side),
+                patch=patch.name if patch else None,
+                blocks=[use.block for use in uses],
+            )
+        )
+    return found
+
+
+def plan_out(model: Model, label: str | None) -> PlanOut:
+    """Lay the layout out flat; in space the sheet of a tier, the largest where none is named."""
+    layout = model.layout
+    tier = None
+    labels: list[str] = []
+    if layout.dim == 3:
+        sizes = {t.label: len({block for e in t.edges for block, _ in layout.edges[e]}) for t in model.tiers}
+        labels = sorted(sizes, key=lambda name: -sizes[name])
+        tier = next((t for t in model.tiers if t.label == (label or labels[0])), None)
+        if tier is None:
+            raise NothingFound(f"no tier is called “{label}”", remedy=f"the tiers are {', '.join(labels)}")
+    found = plan(layout, tier)
+    return PlanOut(
+        tier=tier.label if tier else None,
+        tiers=labels,
+        blocks=[
+            PlanBlock(
+                id=name, label=layout.labels[name], hollow=layout.blocks[name].hollow, corners=list(corners)
+            )
+            for name, corners in found.blocks
+        ],
+        xy=found.xy.tolist(),
+        names=list(found.names),
     )
 
 
@@ -98,7 +175,7 @@ def _steps(evaluation: Evaluation) -> list[StepState]:
             else Model()
         )
         labels = before.layout.labels
-        tiers = {e: t.label for t in before.tiers for e in t.edges} if before.layout.blocks else {}
+        tiers = {e: t.label for e, t in before.tier_by_edge.items()} if before.layout.blocks else {}
         named = _named(step.model_dump(mode="json"), labels, tiers)
         if evaluation.failed is None or number < evaluation.failed:
             report = list(evaluation.model.reports.get(step.id, ()))
@@ -131,8 +208,7 @@ def _named(value: Any, labels: dict[str, str], tiers: dict[Edge, str]) -> dict[s
 
 def _edges(model: Model) -> list[EdgeOut]:
     layout, laid = model.layout, model.laid
-    outer = {edge_of(*side) for side in layout.outer}
-    tiers = {e: t.label for t in model.tiers for e in t.edges}
+    outer = {edge for side in layout.outer for edge in layout.rim_of(side)}
     found = []
     for edge in layout.edges:
         path = laid.paths.get(edge)
@@ -146,7 +222,7 @@ def _edges(model: Model) -> list[EdgeOut]:
             EdgeOut(
                 id=list(edge),
                 label=f"{layout.labels[edge[0]]}–{layout.labels[edge[1]]}",
-                tier=tiers[edge],
+                tier=model.tier_by_edge[edge].label,
                 state=cast(Any, state),
                 follows=follow.guide if follow else None,
                 length=path.length,
@@ -161,7 +237,7 @@ def _edges(model: Model) -> list[EdgeOut]:
 
 def _own_law(model: Model, edge: Edge) -> bool:
     """Whether an edge's law differs from that of its tier's first edge."""
-    tier = next(t for t in model.tiers if edge in t.edges)
+    tier = model.tier_by_edge[edge]
     ours, first = model.spacing.laws.get(edge), model.spacing.laws.get(tier.first)
     if ours is None or first is None:
         return ours is not first
@@ -170,13 +246,12 @@ def _own_law(model: Model, edge: Edge) -> bool:
 
 def _block(model: Model, name: str) -> BlockOut:
     block = model.layout.blocks[name]
-    c, counts = block.corners, model.laid.counts
     return BlockOut(
         id=name,
         label=model.layout.labels[name],
-        corners=list(c),
+        corners=list(block.corners),
         hollow=block.hollow,
-        cells=[counts[edge_of(c[0], c[1])], counts[edge_of(c[0], c[2])]],
+        cells=list(model.counts_of(name)),
         centre=model.layout.centre(name).tolist(),
     )
 
@@ -223,33 +298,45 @@ def _setters(evaluation: Evaluation) -> tuple[dict[Edge, str], dict[Edge, str]]:
     return counted, ruled
 
 
-def _face_counts(model: Model) -> dict[Any, int]:
-    """Count the cell faces of every outer plane edge and block end."""
+def _face_counts(model: Model) -> dict[Side, int]:
+    """Count the cell faces of every outer side."""
     if not model.layout.blocks:
         return {}
-    counts = model.laid.counts
-    depth = model.lift.count if model.lift else 1
-    found: dict[Any, int] = {edge_of(*side): counts[edge_of(*side)] * depth for side in model.layout.outer}
-    if model.lift:
-        for name in model.layout.filled:
-            ci, cj = _block(model, name).cells
-            found |= {(name, end): ci * cj for end in (0, 1)}
-    return found
+    counts = {name: model.counts_of(name) for name in model.layout.filled}
+    return {
+        side: prod(n for axis, n in enumerate(counts[use.block]) if axis != use.axis)
+        for side, use in model.layout.outer.items()
+    }
 
 
 def effect_of(model: Model) -> Effect | None:
     """Give the effect of a model in numbers; None before there are blocks."""
     if not model.layout.blocks:
         return None
-    cells = measure(filled_grid(model))
-    return Effect(
+    corners = corner_angles(model.layout, model.laid.paths).degrees
+    found = Effect(
         cells=model.cells,
         blocks=len(model.layout.filled),
-        folded=int(cells.folded.sum()),
-        smallest_angle=float(cells.of("smallest_angle").min()),
-        largest_angle=float(cells.of("largest_angle").max()),
-        jump=float(cells.of("volume_ratio").max()),
+        smallest_corner=float(corners.min()),
+        largest_corner=float(corners.max()),
+        folded=None,
+        smallest_angle=None,
+        largest_angle=None,
+        jump=None,
     )
+    if model.layout.dim == 3:
+        if len(model.layout.filled) > _MOST_BLOCKS:
+            return found
+        model = coarse(model, _COARSE)
+    elif model.cells > _MOST_CELLS:
+        return found
+    cells = measure(filled_grid(model))
+    found.folded = int(cells.folded.sum())
+    found.smallest_angle = float(cells.of("smallest_angle").min())
+    found.largest_angle = float(cells.of("largest_angle").max())
+    if model.layout.dim == 2:  # a coarse fill says nothing about jumps
+        found.jump = finite(float(cells.of("volume_ratio").max()))
+    return found
 
 
 def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
@@ -325,7 +412,7 @@ def grid_picture(
 
 
 def _origins(model: Model, sides: list[BlockSide]) -> list[str]:
-    names = {side: "|".join(map(str, origin)) for origin, side in sides_by_origin(model).items()}
+    names = {place: "|".join(side) for side, place in outer_sides(model.layout).items()}
     return [names[side] for side in sides]
 
 

@@ -140,7 +140,7 @@ def _build(job: Job) -> tuple[str, dict[str, Any]]:
     key = engine.plane_key(applied, read_file)
     if key is None:
         raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
-    watch = _Watch(job, [s.sweeps for s in models[-1].smoothing])
+    watch = _Watch(job, [s.sweeps for s in models[-1].plane.smoothing])
     plane, runs = engine.smooth(models[-1], watch)
     steps = [dict(step) for step in asked["steps"]]
     if watch.stopped:

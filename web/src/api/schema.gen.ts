@@ -624,6 +624,65 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lay the blocks out flat; in space the sheet of a tier. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                    tier?: string | null;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PlanOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/grid": {
         parameters: {
             query?: never;
@@ -1050,6 +1109,64 @@ export interface paths {
                 };
             };
         };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Look at the blocks and suggest what would make them better, with the effect of each suggestion. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["AdvicesOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2091,6 +2208,36 @@ export interface components {
             meaning: "convert" | "keep";
         };
         /**
+         * PlanBlock
+         * @description A block on the plan, with its corners around it.
+         */
+        "PlanOut.PlanBlock": {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Hollow */
+            hollow: boolean;
+            /** Corners */
+            corners: number[];
+        };
+        /**
+         * PlanOut
+         * @description A sheet of blocks laid out flat: the tier it shows (in space), the blocks, and places from 0 to 1.
+         */
+        PlanOut: {
+            /** Tier */
+            tier: string | null;
+            /** Tiers */
+            tiers: string[];
+            /** Blocks */
+            blocks: components["schemas"]["PlanOut.PlanBlock"][];
+            /** Xy */
+            xy: number[][];
+            /** Names */
+            names: string[];
+        };
+        /**
          * FileOut
          * @description A stored geometry file and what was read from it; ``low`` and ``high`` are in its own numbers.
          *
@@ -2127,7 +2274,7 @@ export interface components {
         };
         /**
          * BlockOut
-         * @description A block with its cells.
+         * @description A block with its cells along its axes.
          */
         "ModelOut.BlockOut": {
             /** Id */
@@ -2194,6 +2341,20 @@ export interface components {
             own: boolean;
         };
         /**
+         * FindingOut
+         * @description Something wrong with the blocks, in words, with what to show.
+         */
+        "ModelOut.FindingOut": {
+            /** Text */
+            text: string;
+            /** Blocks */
+            blocks: string[];
+            /** Corners */
+            corners: string[];
+            /** Edges */
+            edges: string[][];
+        };
+        /**
          * GroupOut
          * @description A group of guides with the name of its colour.
          */
@@ -2247,12 +2408,33 @@ export interface components {
             name: string;
             /** Type */
             type: string;
-            /** Edges */
-            edges: string[][];
-            /** Ends */
-            ends: string[];
+            /** Sides */
+            sides: string[][];
             /** Faces */
             faces: number;
+        };
+        /**
+         * SideOut
+         * @description A side of a block in space: its corners in order around it, what it lies on, and its blocks.
+         */
+        "ModelOut.SideOut": {
+            /** Id */
+            id: string[];
+            /** Around */
+            around: string[];
+            /** Label */
+            label: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "outer" | "inner" | "hollow";
+            /** Lies */
+            lies: string | null;
+            /** Patch */
+            patch: string | null;
+            /** Blocks */
+            blocks: string[];
         };
         /**
          * StepState
@@ -2322,6 +2504,8 @@ export interface components {
         ModelOut: {
             /** Unit */
             unit: string;
+            /** Dim */
+            dim: number;
             /** Steps */
             steps: components["schemas"]["ModelOut.StepState"][];
             /** Guides */
@@ -2334,22 +2518,24 @@ export interface components {
             edges: components["schemas"]["ModelOut.EdgeOut"][];
             /** Blocks */
             blocks: components["schemas"]["ModelOut.BlockOut"][];
+            /** Sides */
+            sides: components["schemas"]["ModelOut.SideOut"][];
             /** Tiers */
             tiers: components["schemas"]["ModelOut.TierOut"][];
             /** Patches */
             patches: components["schemas"]["ModelOut.PatchOut"][];
-            /** Unnamed Edges */
-            unnamed_edges: string[][];
-            /** Unnamed Ends */
-            unnamed_ends: string[];
+            /** Findings */
+            findings: components["schemas"]["ModelOut.FindingOut"][];
+            /** Twins */
+            twins: string[][][];
+            /** Unnamed Sides */
+            unnamed_sides: string[][];
             /** Unnamed Faces */
             unnamed_faces: number;
             /** Faces */
             faces: number;
-            /** Depth */
-            depth: number | null;
-            /** Layers */
-            layers: number;
+            /** Plane Step */
+            plane_step: number | null;
             /** Cells */
             cells: number;
             /** Smoothing */
@@ -2396,6 +2582,65 @@ export interface components {
             steps: {
                 [key: string]: unknown;
             }[];
+        };
+        /**
+         * AdviceOut
+         * @description A suggestion with the steps that take it, and its effect; where to look.
+         */
+        "AdvicesOut.AdviceOut": {
+            /** Rule */
+            rule: string;
+            /** Text */
+            text: string;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /** Blocks */
+            blocks: string[];
+            /** Corners */
+            corners: string[];
+            /** Edges */
+            edges: string[][];
+            before: components["schemas"]["AdvicesOut.Effect"] | null;
+            after: components["schemas"]["AdvicesOut.Effect"] | null;
+            /** Error */
+            error: string;
+        };
+        /**
+         * Effect
+         * @description A recipe's state in numbers, for “If you keep this”.
+         *
+         *     Corner angles are those of the blocks; the others are of the filled grid, coarsely filled in space,
+         *     and left out where that would take long.
+         */
+        "AdvicesOut.Effect": {
+            /** Cells */
+            cells: number;
+            /** Blocks */
+            blocks: number;
+            /** Smallest Corner */
+            smallest_corner: number;
+            /** Largest Corner */
+            largest_corner: number;
+            /** Folded */
+            folded: number | null;
+            /** Smallest Angle */
+            smallest_angle: number | null;
+            /** Largest Angle */
+            largest_angle: number | null;
+            /** Jump */
+            jump: number | null;
+        };
+        /**
+         * AdvicesOut
+         * @description All advice on a layout, and before which step its steps belong.
+         */
+        AdvicesOut: {
+            /** At */
+            at: number;
+            /** Advice */
+            advice: components["schemas"]["AdvicesOut.AdviceOut"][];
         };
         /**
          * BuildIn
@@ -2477,7 +2722,7 @@ export interface components {
         };
         /**
          * BlockOut
-         * @description A block with its cells.
+         * @description A block with its cells along its axes.
          */
         "PreviewOut.BlockOut": {
             /** Id */
@@ -2545,21 +2790,42 @@ export interface components {
         };
         /**
          * Effect
-         * @description A recipe's state in numbers, for “If you keep this”; the angles are those of the filled plane.
+         * @description A recipe's state in numbers, for “If you keep this”.
+         *
+         *     Corner angles are those of the blocks; the others are of the filled grid, coarsely filled in space,
+         *     and left out where that would take long.
          */
         "PreviewOut.Effect": {
             /** Cells */
             cells: number;
             /** Blocks */
             blocks: number;
+            /** Smallest Corner */
+            smallest_corner: number;
+            /** Largest Corner */
+            largest_corner: number;
             /** Folded */
-            folded: number;
+            folded: number | null;
             /** Smallest Angle */
-            smallest_angle: number;
+            smallest_angle: number | null;
             /** Largest Angle */
-            largest_angle: number;
+            largest_angle: number | null;
             /** Jump */
-            jump: number;
+            jump: number | null;
+        };
+        /**
+         * FindingOut
+         * @description Something wrong with the blocks, in words, with what to show.
+         */
+        "PreviewOut.FindingOut": {
+            /** Text */
+            text: string;
+            /** Blocks */
+            blocks: string[];
+            /** Corners */
+            corners: string[];
+            /** Edges */
+            edges: string[][];
         };
         /**
          * GroupOut
@@ -2613,6 +2879,8 @@ export interface components {
         "PreviewOut.ModelOut": {
             /** Unit */
             unit: string;
+            /** Dim */
+            dim: number;
             /** Steps */
             steps: components["schemas"]["PreviewOut.StepState"][];
             /** Guides */
@@ -2625,22 +2893,24 @@ export interface components {
             edges: components["schemas"]["PreviewOut.EdgeOut"][];
             /** Blocks */
             blocks: components["schemas"]["PreviewOut.BlockOut"][];
+            /** Sides */
+            sides: components["schemas"]["PreviewOut.SideOut"][];
             /** Tiers */
             tiers: components["schemas"]["PreviewOut.TierOut"][];
             /** Patches */
             patches: components["schemas"]["PreviewOut.PatchOut"][];
-            /** Unnamed Edges */
-            unnamed_edges: string[][];
-            /** Unnamed Ends */
-            unnamed_ends: string[];
+            /** Findings */
+            findings: components["schemas"]["PreviewOut.FindingOut"][];
+            /** Twins */
+            twins: string[][][];
+            /** Unnamed Sides */
+            unnamed_sides: string[][];
             /** Unnamed Faces */
             unnamed_faces: number;
             /** Faces */
             faces: number;
-            /** Depth */
-            depth: number | null;
-            /** Layers */
-            layers: number;
+            /** Plane Step */
+            plane_step: number | null;
             /** Cells */
             cells: number;
             /** Smoothing */
@@ -2659,12 +2929,33 @@ export interface components {
             name: string;
             /** Type */
             type: string;
-            /** Edges */
-            edges: string[][];
-            /** Ends */
-            ends: string[];
+            /** Sides */
+            sides: string[][];
             /** Faces */
             faces: number;
+        };
+        /**
+         * SideOut
+         * @description A side of a block in space: its corners in order around it, what it lies on, and its blocks.
+         */
+        "PreviewOut.SideOut": {
+            /** Id */
+            id: string[];
+            /** Around */
+            around: string[];
+            /** Label */
+            label: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "outer" | "inner" | "hollow";
+            /** Lies */
+            lies: string | null;
+            /** Patch */
+            patch: string | null;
+            /** Blocks */
+            blocks: string[];
         };
         /**
          * StepState
