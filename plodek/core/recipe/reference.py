@@ -26,12 +26,15 @@ which names what it makes for good. Lengths are numbers in the project's unit, o
 | written | finds |
 |---|---|
 | `{"ids": ["…"]}` | corners or blocks by id (what the screen writes) |
+| `{"sides": [["…", "…", "…", "…"]]}` | sides of blocks by the ids of their corners; edges, in the plane |
 | `{"edges": [["…", "…"]]}` | edges by the ids of their corners; the order gives the edge its way |
-| `{"at": [x, y]}` | the nearest corner, the edge with the nearest middle, the block with the nearest centre |
+| `{"at": [x, y]}` | the nearest corner, the edge or side with the nearest middle, the block with the nearest centre |
+| `{"each": [[x, y], [x, y]]}` | the same for several places |
 | `{"at": [x, y], "start": [x, y]}` | the same edge, running from its end nearest to `start` |
-| `{"on": "pier"}` | the edges that follow that guide |
-| `{"side": "x-"}` | the outer edges on that extreme side; `z-`, `z+` are the ends of the extrusion |
-| `{"around": {"at": [x, y]}}` | the edges around blocks |
+| `{"on": "pier"}` | the edges that follow that guide, the sides that lie on it or stand on it |
+| `{"side": "x-"}` | the outer sides (edges, in the plane) on that extreme side |
+| `{"around": {"at": [x, y]}}` | the sides (edges, in the plane) around blocks |
+| `{"patch": "wall"}` | the sides of a patch |
 | `{"all": true}` | everything |
 | `{"ends": "z+", "ids": ["…"]}` | ends of chosen blocks (patches only) |
 | `{"rest": true}` | all outer faces that no patch has taken (patches only) |
@@ -92,6 +95,8 @@ def _type(part: dict[str, Any]) -> str:
     words = {"length": "length", "lengths": "list of lengths", "place": "place", "corner": "corner",
              "edge": "edges", "edges": "edges", "blocks": "blocks", "faces": "faces",
              "direction": "direction `[x, y, z]`", "numbers": "list of numbers",
+             "sides": "sides", "edges-or-sides": "edges or sides", "corners": "corners",
+             "corner-places": "list of places and corners", "proposals": "list of names",
              "guides": "list of names", "places": 'list of places, or of `{"guide": "…"}`',
              "place-or-guide": 'place, or `{"guide": "…", "fraction": 0.5}`'}  # fmt: skip
     if widget in words:

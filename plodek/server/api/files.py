@@ -7,6 +7,7 @@ from apiflask import APIBlueprint
 from flask import request
 from pydantic import BaseModel, Field
 
+from plodek.core.recipe import recipe as recipes
 from plodek.core.shape import geometry_file, point_file
 from plodek.server.api.jobs import job_out
 from plodek.server.api.messages import FileOut, JobOut
@@ -27,9 +28,12 @@ class FileQuery(BaseModel):
 @blueprint.input(FileQuery, location="query")
 @blueprint.output(FileOut, status_code=201)
 def add_file(project: int, query_data: FileQuery) -> FileOut:
-    """Store a point file, the body of the request, once it has been read without an error."""
+    """Store a point file or a recipe, the body of the request, once it has been read without an error."""
     found = projects.get(project)
     data = request.get_data(cache=False)
+    if query_data.name.lower().endswith(".json"):
+        recipe = recipes.read(data, query_data.name)
+        return _recipe_out(projects.add_file(found, query_data.name, data), recipe)
     geometry_file.refuse_foreign(data, query_data.name)
     sections = point_file.read(data, query_data.name)
     return _points_out(projects.add_file(found, query_data.name, data), sections)
@@ -53,9 +57,28 @@ def get_file(project: int, name: str) -> FileOut:
     """Tell what a stored file holds."""
     found = projects.get(project)
     data = projects.read_file(found, name)
+    if name.lower().endswith(".json"):
+        return _recipe_out(name, recipes.read(data, name))
     if geometry_file.kind_of(name) == "points":
         return _points_out(name, point_file.read(data, name))
     return FileOut(**work.file_facts(name, engine().geometry(data, name)))
+
+
+def _recipe_out(name: str, recipe: recipes.Recipe) -> FileOut:
+    return FileOut(
+        name=name,
+        kind="recipe",
+        unit="",
+        file_unit="",
+        counts={"steps": len(recipe.steps)},
+        names=[],
+        left_out=[],
+        title=recipe.name,
+        closed=False,
+        gap=0.0,
+        low=[],
+        high=[],
+    )
 
 
 def _points_out(name: str, sections: list[point_file.Section]) -> FileOut:

@@ -103,6 +103,51 @@ export const usePreviewShape = (project: number, steps: Step[] | null, against: 
     retry: false,
   });
 
+/** What would make the blocks better, with the effect of each suggestion. */
+export const useAdvice = (
+  project: number,
+  revision: number,
+  upto: number | null,
+  enabled: boolean,
+) =>
+  useQuery({
+    queryKey: ["advice", project, revision, upto],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/advice", {
+          params: { path: { project }, query: upto === null ? {} : { upto } },
+        }),
+      ),
+    enabled,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** The blocks laid out flat. */
+export const usePlan = (
+  project: number,
+  revision: number,
+  upto: number | null,
+  tier: string | null,
+  enabled: boolean,
+) =>
+  useQuery({
+    queryKey: ["plan", project, revision, upto, tier],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/plan", {
+          params: {
+            path: { project },
+            query: { ...(upto === null ? {} : { upto }), ...(tier === null ? {} : { tier }) },
+          },
+        }),
+      ),
+    enabled,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
 /** What is found between the surfaces. */
 export const useMending = (project: number, revision: number, upto: number | null) =>
   useQuery({

@@ -752,7 +752,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Store a point file, the body of the request, once it has been read without an error. */
+        /** Store a point file or a recipe, the body of the request, once it has been read without an error. */
         post: {
             parameters: {
                 query: {

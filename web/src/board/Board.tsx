@@ -123,10 +123,8 @@ function useData(project: number): BoardData | string | null {
   const previewShape = usePreviewShape(project, newSurfaces ? tried : null, seen);
 
   const hasBlocks = (model.data?.blocks.length ?? 0) > 0;
-  const lifted = model.data?.depth !== null && model.data?.depth !== undefined;
-  const extrude = steps.findIndex((step) => step.kind === "extrude");
-  const planeOnly = lifted && !board.space && extrude >= 0;
-  const gridUpto = planeOnly ? Math.min(extrude, upto ?? extrude) : upto;
+  const plane = model.data?.plane_step ?? null;
+  const gridUpto = plane !== null && !board.space ? plane : upto;
   const metric = board.layer === "Quality" ? board.metric : null;
   const wish = { upto: gridUpto, smoothed: board.smoothed, metric };
   const grid = useGrid(project, revision, wish, hasBlocks && board.layer !== "Blocks");

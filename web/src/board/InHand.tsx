@@ -1,5 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
+import { BlocksPanel } from "../stages/blocks/BlocksPanel";
 import { CheckPanel } from "../stages/check/CheckPanel";
 import { StepForm } from "../stages/forms/StepForm";
 import { HandoffPanel } from "../stages/handoff/HandoffPanel";
@@ -61,12 +62,7 @@ const Hint = ({ children }: { children: ReactNode }) => <Empty>{children}</Empty
 
 const PANELS: Record<string, ReactNode> = {
   Shape: <ShapePanel />,
-  Blocks: (
-    <Hint>
-      Choose a verb at the lower left, or click a corner, an edge or a block. Shift adds; a double
-      click takes the whole tier.
-    </Hint>
-  ),
+  Blocks: <BlocksPanel />,
   Spacing: (
     <Hint>
       Click an edge to see its cells, then space its tier. Counts can be changed in the strip below.

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { lengthText, short, whole } from "../model/numbers";
-import { edgeId, pair, sameEdge } from "../model/selection";
+import { edgeId, pair, sameEdge, sideId } from "../model/selection";
 import { GuideFacts } from "../stages/shape/GuideFacts";
 import { Quiet } from "../theme/parts";
 import { useBoardData } from "./context";
@@ -14,7 +14,7 @@ export function SelectionFacts() {
   if (kind === "corner") return <CornerFacts />;
   if (kind === "block") return <BlockFacts />;
   if (kind === "edge") return <EdgeFacts />;
-  return <Verbs kinds={["patch"]} />;
+  return <SideFacts />;
 }
 
 function Verbs({ kinds }: { kinds: string[] }) {
@@ -46,8 +46,11 @@ function CornerFacts() {
     <Box>
       <Title>Corner {corner.label}</Title>
       <Fact
-        name="x, y"
-        value={`${short(corner.xyz[0] ?? 0, 6)}, ${short(corner.xyz[1] ?? 0, 6)} ${model.unit}`}
+        name={model.dim === 2 ? "x, y" : "x, y, z"}
+        value={`${corner.xyz
+          .slice(0, model.dim)
+          .map((v) => short(v, 6))
+          .join(", ")} ${model.unit}`}
       />
       <Fact name="sign" value={sign} />
       {corner.fraction !== null && (
@@ -58,12 +61,51 @@ function CornerFacts() {
   );
 }
 
+function SideFacts() {
+  const { model } = useBoardData();
+  const ids = useBoard((board) => board.selection.ids);
+  const stage = useBoard((board) => board.stage);
+  const sides = model.sides.filter((side) => ids.includes(side.id.join("|")));
+  const first = sides[0];
+  if (!first) return null;
+  return (
+    <Box>
+      <Title>{sides.length > 1 ? `${sides.length} sides` : `Side ${first.label}`}</Title>
+      <Fact name="lies on" value={first.lies ?? "no guide"} />
+      {first.state === "outer" && <Fact name="patch" value={first.patch ?? "unnamed"} />}
+      <Verbs kinds={stage === "Blocks" ? ["follow", "grow", "twin", "refine"] : ["patch"]} />
+    </Box>
+  );
+}
+
+/** What lies beyond each side of a block. */
+function Neighbours({ id }: { id: string }) {
+  const { model } = useBoardData();
+  const block = model.blocks.find((one) => one.id === id);
+  if (!block) return null;
+  const labels = new Map(model.blocks.map((one) => [one.id, one.label]));
+  const count = block.corners.length;
+  return Array.from({ length: Math.log2(count) }, (_, axis) => axis)
+    .flatMap((axis) => [0, 1].map((end) => ({ axis, end })))
+    .map(({ axis, end }) => {
+      const own = block.corners.filter((_, n) => ((n >> axis) & 1) === end);
+      const key = sideId(own);
+      const beyond = model.blocks.find(
+        (other) => other.id !== id && own.every((corner) => other.corners.includes(corner)),
+      );
+      const patch = model.patches.find((p) => p.sides.some((s) => sideId(s) === key));
+      const name = `${"ijk"[axis]}${end ? "+" : "−"}`;
+      const value = beyond ? labels.get(beyond.id) : (patch?.name ?? "boundary");
+      return <Fact key={name} name={name} value={value} />;
+    });
+}
+
 function BlockFacts() {
   const { model } = useBoardData();
   const ids = useBoard((board) => board.selection.ids);
   const blocks = model.blocks.filter((block) => ids.includes(block.id));
   const cells = blocks.reduce(
-    (sum, b) => sum + (b.hollow ? 0 : (b.cells[0] ?? 0) * (b.cells[1] ?? 0)),
+    (sum, b) => sum + (b.hollow ? 0 : b.cells.reduce((all, n) => all * n, 1)),
     0,
   );
   const first = blocks[0];
@@ -73,9 +115,18 @@ function BlockFacts() {
     <Box>
       <Title>{blocks.length > 1 ? `${blocks.length} blocks` : `Block ${first.label}`}</Title>
       {blocks.length === 1 && <Fact name="cells" value={first.cells.join(" × ")} />}
-      <Fact name="cells in the plane" value={whole(cells)} />
+      <Fact name="cells in all" value={whole(cells)} />
       {hollow > 0 && <Fact name="hollow" value={hollow} />}
-      <Verbs kinds={["ring", hollow ? "bring-back" : "hollow"]} />
+      {blocks.length === 1 && <Neighbours id={first.id} />}
+      <Verbs
+        kinds={[
+          "ring",
+          "butterfly",
+          hollow ? "bring-back" : "hollow",
+          ...(blocks.length === 2 ? ["merge"] : []),
+          "place",
+        ]}
+      />
     </Box>
   );
 }
@@ -90,7 +141,7 @@ function EdgeFacts() {
   if (!first) return null;
   const tier = model.tiers.find((t) => t.label === first.tier);
   const sizes = first.nodes.slice(1).map((s, n) => (s - (first.nodes[n] ?? 0)) * first.length);
-  const patch = model.patches.find((p) => p.edges.some((e) => edgeId(e) === edgeId(first.id)));
+  const patch = model.patches.find((p) => p.sides.some((s) => sideId(s) === sideId(first.id)));
   return (
     <Box>
       <Title>{edges.length > 1 ? `${edges.length} edges` : `Edge ${first.label}`}</Title>
@@ -123,7 +174,7 @@ function EdgeFacts() {
             ? ["space", "count", "turn", "copy"]
             : stage === "Hand-off"
               ? ["patch"]
-              : ["cut", "follow", "space"]
+              : ["cut", "follow", "bend", "space"]
         }
       />
     </Box>

@@ -4,7 +4,7 @@ import type { Measurement } from "../model/measuring";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
 import type { LookFrom } from "../view/extent";
-import type { Hit } from "../view/pick";
+import type { Hit, Point } from "../view/pick";
 
 export type Layer = "Blocks" | "Cells" | "Quality" | "Patches";
 
@@ -49,11 +49,16 @@ interface BoardState {
   /** Where the camera looks from in space, and through which lens. */
   from: LookFrom;
   perspective: boolean;
+  /** How far the blocks stand apart, as a share of their distance from the middle. */
+  explode: number;
+  /** Whether the plan of the blocks is shown, and the tier whose sheet it shows in space. */
+  plan: boolean;
+  planTier: string | null;
   seeThrough: boolean;
   /** The part of the extent that is shown, as shares along x, y and z; null shows all. */
   clip: [number, number][] | null;
   /** All that lies under the cursor where the list of it was asked for. */
-  crowd: { at: [number, number]; hits: Hit[] } | null;
+  crowd: { at: Point; hits: Hit[] } | null;
   job: string | null;
   /** The revision that the job is based on. */
   jobBase: number | null;
@@ -81,6 +86,9 @@ const START = {
   freeEdges: [],
   from: "oblique" as LookFrom,
   perspective: false,
+  explode: 0,
+  plan: false,
+  planTier: null,
   seeThrough: false,
   clip: null,
   crowd: null,

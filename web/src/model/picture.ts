@@ -4,7 +4,7 @@ export interface Picture {
   cells: number;
   origin: [number, number, number];
   patches: string[];
-  /** Which plane edge ("a|b") or block end ("block|0") each side came from; empty in the plane. */
+  /** The layout's side ("a|b|c|d") that each side of the grid is; empty in the plane. */
   origins: string[];
   /** The nodes on each edge of the layout, from its first corner; empty in space. */
   edges: Record<string, number[]>;

@@ -17,10 +17,15 @@ export type Widget =
   | "file"
   | "patch-name"
   | "corner"
+  | "corners"
+  | "corner-places"
   | "edge"
   | "edges"
+  | "edges-or-sides"
+  | "sides"
   | "blocks"
-  | "faces";
+  | "faces"
+  | "proposals";
 
 export interface Field {
   name: string;
@@ -133,12 +138,16 @@ export const GUIDING: ReadonlySet<Widget> = new Set([
   "guides",
   "place-or-guide",
   "places",
+  "corner-places",
 ]);
 
 export const SELECTING: ReadonlySet<Widget> = new Set([
   "corner",
+  "corners",
   "edge",
   "edges",
+  "edges-or-sides",
+  "sides",
   "blocks",
   "faces",
 ]);

@@ -1,11 +1,11 @@
 /** What is in hand, and how it becomes a selector of a step. */
 import type { Widget } from "./schema";
 
-export type Taken = "corner" | "edge" | "block" | "end" | "guide";
+export type Taken = "corner" | "edge" | "block" | "side" | "guide";
 
 export interface Selection {
   kind: Taken;
-  /** Corner and block ids; edges as "a|b"; block ends as "block|0"; guides by name. */
+  /** Corner and block ids; edges as "a|b"; sides as "a|b|c|d"; guides by name. */
   ids: string[];
 }
 
@@ -13,6 +13,7 @@ export const NOTHING: Selection = { kind: "edge", ids: [] };
 
 export const pair = (id: string): [string, string] => id.split("|") as [string, string];
 export const edgeId = (edge: readonly string[]): string => `${edge[0]}|${edge[1]}`;
+export const sideId = (side: readonly string[]): string => [...side].sort().join("|");
 export const sameEdge = (a: string, b: string): boolean =>
   a === b || pair(a).reverse().join("|") === b;
 
@@ -21,8 +22,12 @@ export const takes: Partial<Record<Widget, Taken[]>> = {
   corner: ["corner"],
   edge: ["edge"],
   edges: ["edge"],
+  corners: ["corner"],
+  "corner-places": ["corner", "guide"],
   blocks: ["block"],
-  faces: ["edge", "end"],
+  sides: ["edge", "side"],
+  "edges-or-sides": ["edge", "side"],
+  faces: ["edge", "side"],
   guide: ["guide"],
   guides: ["guide"],
   "place-or-guide": ["guide"],
@@ -36,16 +41,14 @@ export function selectorOf(selection: Selection, widget: Widget): unknown {
     case "guide":
       return guideValue(selection.ids, widget);
     case "corner":
-      return { ids: selection.ids.slice(0, 1) };
+      if (widget === "corner-places") return selection.ids.map((id) => ({ ids: [id] }));
+      return { ids: widget === "corners" ? selection.ids : selection.ids.slice(0, 1) };
     case "block":
       return { ids: selection.ids };
     case "edge":
       return { edges: (widget === "edge" ? selection.ids.slice(0, 1) : selection.ids).map(pair) };
-    case "end": {
-      const end = pair(selection.ids[0] as string)[1];
-      const same = selection.ids.map(pair).filter((id) => id[1] === end);
-      return { ends: end === "0" ? "z-" : "z+", ids: same.map((id) => id[0]) };
-    }
+    case "side":
+      return { sides: selection.ids.map((id) => id.split("|")) };
   }
 }
 
@@ -54,7 +57,7 @@ function guideValue(names: string[], widget: Widget): unknown {
   if (widget === "guides") return names;
   if (widget === "guide") return names[0];
   const places = names.map((guide) => ({ guide, fraction: 0 }));
-  return widget === "places" ? places : places[0];
+  return ["places", "corner-places"].includes(widget) ? places : places[0];
 }
 
 /** Adds to what is in hand, takes away what was already there, or starts anew. */

@@ -42,6 +42,7 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   const unit = field?.unit ?? "";
   if (typeof value === "number" || typeof value === "string") return `${value}${unit}`;
   if (Array.isArray(value)) {
+    if (field?.widget === "corner-places") return `${value.length} corners`;
     if (field?.widget === "places") return `${value.length} points`;
     if (field?.widget === "guides" && value.length > 3) return `${value.length} guides`;
     return value.map((v) => valueText(v, labels)).join(", ");
@@ -50,7 +51,14 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if ("at" in rule) return `nearest ${(rule.at as unknown[]).join(", ")}`;
   if ("on" in rule) return `what follows ${rule.on}`;
   if ("side" in rule) return `side ${rule.side}`;
-  if ("around" in rule) return `edges around ${valueText(rule.around, labels)}`;
+  if ("each" in rule) return `${(rule.each as unknown[]).length} by their places`;
+  if ("patch" in rule) return `patch ${rule.patch}`;
+  if ("sides" in rule) {
+    const sides = rule.sides as string[][];
+    const named = sides.map((s) => labels[[...s].sort().join("|")] ?? "a side");
+    return named.length > 3 ? `${named.length} sides` : named.join(", ");
+  }
+  if ("around" in rule) return `what is around ${valueText(rule.around, labels)}`;
   if ("all" in rule) return "all";
   if ("rest" in rule) return "all the rest";
   if ("guide" in rule) return rule.fraction ? `${rule.guide} at ${rule.fraction}` : `${rule.guide}`;

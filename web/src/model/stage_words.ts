@@ -24,6 +24,7 @@ export function stageWord(stage: Stage, model: Model, quality: Quality | null): 
         ? good(`${many(model.guides.length, "guide")} · ${model.unit}`)
         : empty(`no guides · ${model.unit}`);
     case "Blocks":
+      if (model.findings.length) return wrong(`${many(model.findings.length, "block fault")}`);
       return blocks ? good(many(blocks, "block")) : empty("no blocks yet");
     case "Spacing":
       return blocks

@@ -3,7 +3,6 @@ import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { type Picture, triangles, UNNAMED } from "../model/picture";
-import { sameEdge } from "../model/selection";
 import { usePalette } from "../theme/mode";
 import { cividis, tone } from "../theme/palette";
 import { colourRange, shareOf } from "./quality";
@@ -35,7 +34,7 @@ export function GridMesh({ picture, origin, ghost = false }: Props) {
     const tones = picture.patches.map((_, n) => new Color(tone(n)));
     const ochre = new Color(palette.ochre);
     const inHand = new Set(
-      picture.origins.flatMap((id, n) => (selection.ids.some((s) => sameEdge(s, id)) ? [n] : [])),
+      picture.origins.flatMap((id, n) => (selection.ids.includes(id) ? [n] : [])),
     );
     const colour = (face: number): [number, number, number] => {
       if (solid && inHand.has(picture.sides[face] as number)) return [ochre.r, ochre.g, ochre.b];

@@ -1,5 +1,6 @@
 import { useFrame } from "@react-three/fiber";
 import type { RefObject } from "react";
+import type { Model } from "../api/client";
 import { useBoard } from "../board/store";
 import { edgeId } from "../model/selection";
 import { usePalette } from "../theme/mode";
@@ -12,7 +13,38 @@ interface Label {
   strong: boolean;
 }
 
-const MOST = 120;
+const MOST = 240;
+
+const halfway = (path: number[][]): number[] =>
+  (path[0] ?? []).map((v, n) => (v + (path.at(-1)?.[n] ?? 0)) / 2);
+
+/** The axes of the blocks in hand: i, j, k at the ends of their first edges. */
+function axesOf(model: Model, ids: string[]): Label[] {
+  const place = new Map(model.corners.map((c) => [c.id, c.xyz]));
+  return model.blocks
+    .filter((block) => ids.includes(block.id))
+    .flatMap((block) =>
+      ["i", "j", "k"].slice(0, model.dim).map((text, axis) => {
+        const from = place.get(block.corners[0] ?? "") ?? [0, 0, 0];
+        const to = place.get(block.corners[1 << axis] ?? "") ?? from;
+        return { text, at: from.map((v, n) => v + 0.35 * ((to[n] ?? 0) - v)), strong: true };
+      }),
+    );
+}
+
+/** The middle of a side: of its path in the plane, of its corners in space. */
+function middleOf(model: Model, side: string[]): number[] | null {
+  const edge =
+    side.length === 2 && model.edges.find((e) => edgeId(e.id) === edgeId(side as [string, string]));
+  const bent = edge && edge.path.length > 2;
+  const places = bent
+    ? [edge.path[Math.floor((edge.path.length - 1) / 2)] as number[]]
+    : side.flatMap((id) => model.corners.find((c) => c.id === id)?.xyz ?? []).length
+      ? side.map((id) => model.corners.find((c) => c.id === id)?.xyz ?? [0, 0, 0])
+      : [];
+  if (!places.length) return null;
+  return [0, 1, 2].map((n) => places.reduce((sum, p) => sum + (p[n] ?? 0), 0) / places.length);
+}
 
 interface LabelsProps {
   layer: RefObject<HTMLDivElement | null>;
@@ -27,27 +59,14 @@ export function Labels({ layer: sheet, solid }: LabelsProps) {
   const hidden = useBoard((board) => board.hidden);
   const layer = useBoard((board) => board.layer);
   const palette = usePalette();
+  const selection = useBoard((board) => board.selection);
+  const inHand = selection.kind === "block" ? selection.ids : [];
   const labels: Label[] = [];
   if (layer === "Patches" || layer === "Blocks") {
     for (const patch of model.patches) {
-      const edges = model.edges.filter((e) => patch.edges.some((p) => edgeId(p) === edgeId(e.id)));
-      const edge = edges[Math.floor(edges.length / 2)];
-      const middle = edge?.path[Math.floor((edge.path.length - 1) / 2)];
-      const end = edge?.path.length === 2 ? edge.path[1] : middle;
-      if (middle && end) {
-        const at = middle.map((v, n) => (v + (end[n] ?? 0)) / 2);
-        if (solid) at[2] = (at[2] ?? 0) + (model.depth ?? 0) / 2;
-        labels.push({ text: patch.name, at, strong: true });
-      } else if (solid && patch.ends.length) {
-        const top = patch.ends[0]?.endsWith("|1");
-        const block = model.blocks.find((b) => b.id === patch.ends[0]?.split("|")[0]);
-        if (block && top)
-          labels.push({
-            text: patch.name,
-            at: [block.centre[0] ?? 0, block.centre[1] ?? 0, model.depth ?? 0],
-            strong: true,
-          });
-      }
+      const side = patch.sides[Math.floor(patch.sides.length / 2)];
+      const at = side && middleOf(model, side);
+      if (at) labels.push({ text: patch.name, at, strong: true });
     }
   }
   if (numbers && stage === "Shape" && layer === "Blocks") {
@@ -63,7 +82,15 @@ export function Labels({ layer: sheet, solid }: LabelsProps) {
       labels.push({ text: block.label, at: block.centre, strong: true });
     for (const corner of model.corners)
       labels.push({ text: corner.label, at: corner.xyz, strong: false });
+    for (const edge of model.edges)
+      if (edge.state !== "hollow")
+        labels.push({
+          text: edge.tier,
+          at: edge.path.length > 2 ? (edge.path[16] ?? []) : halfway(edge.path),
+          strong: false,
+        });
   }
+  if (!solid && layer === "Blocks") labels.push(...axesOf(model, inHand));
   return (
     <div
       ref={sheet}

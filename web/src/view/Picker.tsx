@@ -3,9 +3,9 @@ import { useEffect } from "react";
 import { type Mesh, Raycaster, Vector2 } from "three";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
+import { takeIds } from "../board/taking";
 import type { Picture } from "../model/picture";
-import { GUIDING } from "../model/schema";
-import { edgeId, picked, selectorOf, type Taken, takes } from "../model/selection";
+import { edgeId, type Taken, takes } from "../model/selection";
 import { useDrawn } from "./drawn";
 import { guideHit, guidesAt, type Hit, hitAt, nearestOf, type Point, projector } from "./pick";
 
@@ -32,7 +32,10 @@ export function Picker({ origin, solid, grid }: Props) {
     };
     const wanted = (): Taken[] | null => {
       const asked = field();
-      return asked ? (takes[asked.widget] ?? null) : null;
+      const kinds = asked ? (takes[asked.widget] ?? null) : null;
+      // In space a side is a face; an edge is one only where edges are wished too.
+      const faces = model.dim === 3 && asked?.widget !== "edges-or-sides";
+      return kinds?.includes("side") && faces ? ["side"] : kinds;
     };
     const place = (event: MouseEvent): Point => {
       const box = canvas.getBoundingClientRect();
@@ -106,12 +109,8 @@ export function Picker({ origin, solid, grid }: Props) {
       const id = grid.origins[grid.sides[face] as number];
       if (!id) return null;
       const patch = grid.patches[grid.groups[face] as number] ?? "unnamed";
-      const kind = /\|[01]$/.test(id) ? "end" : "edge";
-      return {
-        kind,
-        id,
-        words: `${patch} · ${kind === "end" ? "end of a block" : "side on an edge"}`,
-      };
+      const side = model.sides.find((one) => one.id.join("|") === id);
+      return { kind: "side", id, words: `${patch} · side ${side?.label ?? ""}` };
     };
     const take = (hit: Hit | null, add: boolean, whole: boolean) => {
       const board = useBoard.getState();
@@ -121,25 +120,7 @@ export function Picker({ origin, solid, grid }: Props) {
       }
       const tier = model.tiers.find((t) => t.edges.some((edge) => edgeId(edge) === hit.id));
       const ids = whole && hit.kind === "edge" && tier ? tier.edges.map(edgeId) : [hit.id];
-      takeIds(hit.kind, ids, add);
-    };
-    const takeIds = (kind: Taken, ids: string[], add: boolean) => {
-      const board = useBoard.getState();
-      const asked = field();
-      // A list of guides grows with every click; one guide is replaced.
-      const grows =
-        asked && GUIDING.has(asked.widget) && ["guides", "places"].includes(asked.widget);
-      const selection = picked(board.selection, kind, ids, add || Boolean(grows));
-      const draft = board.draft;
-      const selector = asked && selectorOf(selection, asked.widget);
-      board.set({
-        selection,
-        crowd: null,
-        draft:
-          draft && asked && selector
-            ? { ...draft, step: { ...draft.step, [asked.name]: selector } }
-            : draft,
-      });
+      takeIds(kinds, hit.kind, ids, add);
     };
     const press = (event: PointerEvent) => {
       down = [event.clientX, event.clientY];
@@ -167,7 +148,7 @@ export function Picker({ origin, solid, grid }: Props) {
     };
     const leave = () => useBoard.setState({ hit: null });
     const choose = (event: Event) =>
-      takeIds("guide", [(event as CustomEvent<string>).detail], false);
+      takeIds(kinds, "guide", [(event as CustomEvent<string>).detail], false);
     canvas.addEventListener("pointerdown", press);
     canvas.addEventListener("pointerup", release);
     canvas.addEventListener("dblclick", double);

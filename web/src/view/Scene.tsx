@@ -16,6 +16,7 @@ import { Guides } from "./Guides";
 import { LivePicture } from "./LivePicture";
 import { Marks } from "./Marks";
 import { Picker } from "./Picker";
+import { Sides } from "./Sides";
 import { Surfaces } from "./Surfaces";
 
 interface Props {
@@ -33,6 +34,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
   const layer = useBoard((board) => board.layer);
   const job = useBoard((board) => board.job);
   const target = useBoard((board) => board.target);
+  const explode = useBoard((board) => board.explode);
   const from = useBoard((board) => board.from);
   const perspective = useBoard((board) => board.perspective) && spatial;
   const { origin, half } = extent;
@@ -128,9 +130,10 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
       {!solid && (
         <>
           <Guides extent={extent} spatial={spatial} />
+          {layer === "Blocks" && <Sides origin={origin} />}
           {!live && <Edges origin={origin} />}
           <Ghost origin={origin} />
-          {!live && <Corners origin={origin} />}
+          {!live && !(layer === "Blocks" && explode > 0) && <Corners origin={origin} />}
         </>
       )}
       <CellBoxes origin={origin} />

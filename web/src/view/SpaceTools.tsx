@@ -1,4 +1,5 @@
 import { Box, chakra, Flex, Slider, Text } from "@chakra-ui/react";
+import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { DIRECTIONS } from "./extent";
 
@@ -16,12 +17,15 @@ const Small = chakra("button", {
   },
 });
 
-/** How the view looks into space: direction, lens, see-through, and the box to clip to. */
+/** How the view looks into space: direction, lens, see-through, the box to clip to, and blocks apart. */
 export function SpaceTools() {
   const from = useBoard((board) => board.from);
   const perspective = useBoard((board) => board.perspective);
   const seeThrough = useBoard((board) => board.seeThrough);
   const clip = useBoard((board) => board.clip);
+  const layer = useBoard((board) => board.layer);
+  const explode = useBoard((board) => board.explode);
+  const { model } = useBoardData();
   const set = useBoard((board) => board.set);
   return (
     <Flex
@@ -73,6 +77,38 @@ export function SpaceTools() {
           Clip box
         </Toggle>
       </Flex>
+      {layer === "Blocks" && model.dim === 3 && (
+        <Flex
+          align="center"
+          gap="2"
+          bg="card"
+          border="1px solid"
+          borderColor="rule"
+          borderRadius="4px"
+          px="2"
+          width="190px"
+          height="26px"
+        >
+          <Text fontSize="11.5px">Explode</Text>
+          <Slider.Root
+            flex="1"
+            size="sm"
+            min={0}
+            max={1.5}
+            step={0.05}
+            value={[explode]}
+            aria-label={["Explode the blocks"]}
+            onValueChange={({ value }) => set({ explode: value[0] ?? 0 })}
+          >
+            <Slider.Control>
+              <Slider.Track>
+                <Slider.Range bg="ochre" />
+              </Slider.Track>
+              <Slider.Thumbs />
+            </Slider.Control>
+          </Slider.Root>
+        </Flex>
+      )}
       {clip && (
         <Box
           bg="card"

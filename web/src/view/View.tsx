@@ -9,6 +9,7 @@ import { Crowd } from "./Crowd";
 import { useExtent } from "./extent";
 import { LabelPlacer, Labels } from "./Labels";
 import { Legend } from "./Legend";
+import { Plan } from "./Plan";
 import { Scene } from "./Scene";
 import { SpaceTools } from "./SpaceTools";
 
@@ -33,6 +34,7 @@ export function View() {
   const layer = useBoard((board) => board.layer);
   const space = useBoard((board) => board.space);
   const numbers = useBoard((board) => board.numbers);
+  const plan = useBoard((board) => board.plan);
   const smoothed = useBoard((board) => board.smoothed);
   const draft = useBoard((board) => board.draft);
   const set = useBoard((board) => board.set);
@@ -41,9 +43,10 @@ export function View() {
   const fit = useRef<() => void>(() => undefined);
   const labels = useRef<HTMLDivElement>(null);
   const extent = useExtent();
-  const lifted = model.depth !== null;
-  const deep = model.guides.some((g) => g.dim === 2 || (g.high[2] ?? 0) > (g.low[2] ?? 0));
-  const solid = lifted && space && layer !== "Blocks" && grid?.dim === 3;
+  const lifted = model.dim === 3;
+  const deep =
+    lifted || model.guides.some((g) => g.dim === 2 || (g.high[2] ?? 0) > (g.low[2] ?? 0));
+  const solid = lifted && layer !== "Blocks" && grid?.dim === 3;
   const spatial = space && (solid || (layer === "Blocks" && (deep || Boolean(previewShape))));
   const empty = !model.guides.length && !model.blocks.length && !preview;
   const field =
@@ -104,15 +107,27 @@ export function View() {
           bg={numbers ? "ochreSoft" : "card"}
           aria-pressed={numbers}
           onClick={() => set({ numbers: !numbers })}
-          title="Labels of guides, corners and blocks (#)"
+          title="Labels of guides, corners, tiers and blocks (#)"
         >
           Labels
         </Pill>
+        {layer === "Blocks" && model.blocks.length > 0 && (
+          <Pill
+            type="button"
+            bg={plan ? "ochreSoft" : "card"}
+            aria-pressed={plan}
+            onClick={() => set({ plan: !plan })}
+            title="The blocks laid out flat, for picking where space is crowded"
+          >
+            Plan
+          </Pill>
+        )}
         <Pill type="button" bg="card" onClick={() => fit.current()} title="Fit the view (0)">
           Fit
         </Pill>
       </Flex>
       {spatial && <SpaceTools />}
+      {plan && layer === "Blocks" && model.blocks.length > 0 && <Plan />}
       <Crowd />
       {field && (
         <Text

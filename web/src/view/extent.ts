@@ -56,10 +56,9 @@ export function useExtent(): Extent {
       pick(...places.map((p) => p[n] ?? 0));
     const low = [0, 1, 2].map((n) => side(n, Math.min));
     const high = [0, 1, 2].map((n) => side(n, Math.max));
-    high[2] = (high[2] ?? 0) + (model.depth ?? 0);
     return {
       origin: low.map((v, n) => (v + (high[n] ?? 0)) / 2) as Three,
       half: low.map((v, n) => Math.max(((high[n] ?? 0) - v) / 2, 1e-9)) as Three,
     };
-  }, [model.corners, model.guides, model.depth]);
+  }, [model.corners, model.guides]);
 }

@@ -1,4 +1,4 @@
-/** Finding what lies under the cursor: corners first, then edges, then blocks. */
+/** Finding what lies under the cursor: corners first, then edges, then sides and blocks. */
 import { type Camera, Vector3 } from "three";
 import type { Guide, Model } from "../api/client";
 import { edgeId, type Taken } from "../model/selection";
@@ -12,7 +12,8 @@ export interface Hit {
 const CORNER_REACH = 9;
 const EDGE_REACH = 7;
 
-export type Point = [number, number];
+/** Pixels, and how far behind the view's front. */
+export type Point = [number, number, number?];
 
 /** Makes the function that turns places of the model into pixels. */
 export function projector(
@@ -28,7 +29,7 @@ export function projector(
       (xyz[1] ?? 0) - (origin[1] ?? 0),
       (xyz[2] ?? 0) - (origin[2] ?? 0),
     ).project(camera);
-    return [((at.x + 1) / 2) * width, ((1 - at.y) / 2) * height];
+    return [((at.x + 1) / 2) * width, ((1 - at.y) / 2) * height, at.z];
   };
 }
 
@@ -115,6 +116,7 @@ export function hitAt(
       }
     }
   if (best) return best;
+  if (model.dim === 3) return inSpace(model, to, cursor, may);
   if (may("block"))
     for (const block of model.blocks) {
       const border = [0, 1, 3, 2].map((n) => block.corners[n] as string);
@@ -130,6 +132,55 @@ export function hitAt(
       }
     }
   return null;
+}
+
+/** The outer side that lies in front under the cursor, or the block behind it. */
+function inSpace(
+  model: Model,
+  to: (xyz: readonly number[]) => Point,
+  cursor: Point,
+  may: (kind: Taken) => boolean,
+): Hit | null {
+  if (!may("side") && !may("block")) return null;
+  const paths = new Map(model.edges.map((edge) => [edgeId(edge.id), edge.path]));
+  const hollow = new Set(model.blocks.filter((block) => block.hollow).map((block) => block.id));
+  let front: Model["sides"][number] | null = null;
+  let depth = Number.POSITIVE_INFINITY;
+  for (const side of model.sides) {
+    if (side.state !== "outer") continue;
+    const outline = outlineOf(side.around, paths).map(to);
+    const away = outline.reduce((sum, p) => sum + (p[2] ?? 0), 0) / Math.max(outline.length, 1);
+    if (away < depth && inside(cursor, outline)) {
+      depth = away;
+      front = side;
+    }
+  }
+  if (!front) return null;
+  if (may("block") && !(may("side") && !may("corner"))) {
+    const name = front.blocks.find((id) => !hollow.has(id));
+    const block = model.blocks.find((one) => one.id === name);
+    if (block)
+      return {
+        kind: "block",
+        id: block.id,
+        words: `block ${block.label}, ${block.cells.join(" × ")} cells`,
+      };
+  }
+  const lies = front.lies ? `, lies on ${front.lies}` : "";
+  return {
+    kind: "side",
+    id: front.id.join("|"),
+    words: `${front.patch ?? "unnamed"} · side ${front.label}${lies}`,
+  };
+}
+
+/** Walks the edges around a side. */
+export function outlineOf(around: string[], paths: Map<string, number[][]>): number[][] {
+  return around.flatMap((corner, n) => {
+    const next = around[(n + 1) % around.length] as string;
+    const path = paths.get(edgeId([corner, next].sort())) ?? [];
+    return corner < next ? path : [...path].reverse();
+  });
 }
 
 function fromPiece(p: Point, a: Point, b: Point): number {

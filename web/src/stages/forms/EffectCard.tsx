@@ -8,23 +8,37 @@ import { Kept } from "../../theme/parts";
 export function EffectCard() {
   const { preview } = useBoardData();
   const { before, after } = preview ?? {};
+  const wrong = preview && !preview.error ? preview.model.findings : [];
   if (!after) return null;
-  const angles = (e: typeof after) => `${short(e.smallest_angle)}° to ${short(e.largest_angle)}°`;
+  const range = (low: number | null, high: number | null) =>
+    low === null || high === null ? "" : `${short(low)}° to ${short(high)}°`;
+  const corners = (e: typeof after) => range(e.smallest_corner, e.largest_corner);
+  const angles = (e: typeof after) => range(e.smallest_angle, e.largest_angle);
   return (
     <Kept>
       <Change before={before && whole(before.blocks)} after={whole(after.blocks)} word="blocks" />
       <Change before={before && whole(before.cells)} after={whole(after.cells)} word="cells" />
-      <Change before={before && angles(before)} after={angles(after)} word="angles, filled" />
-      <Change
-        before={before && short(before.jump)}
-        after={short(after.jump)}
-        word="worst volume jump"
-      />
-      {after.folded > 0 && (
+      <Change before={before && corners(before)} after={corners(after)} word="block corners" />
+      {after.smallest_angle !== null && (
+        <Change before={before && angles(before)} after={angles(after)} word="angles, filled" />
+      )}
+      {after.jump !== null && (
+        <Change
+          before={before?.jump ? short(before.jump) : null}
+          after={short(after.jump)}
+          word="worst volume jump"
+        />
+      )}
+      {(after.folded ?? 0) > 0 && (
         <Text color="madder" fontWeight="600">
-          {whole(after.folded)} cells would be folded
+          {whole(after.folded ?? 0)} cells would be folded
         </Text>
       )}
+      {wrong.slice(0, 3).map((finding) => (
+        <Text key={finding.text} color="madder">
+          {finding.text}
+        </Text>
+      ))}
     </Kept>
   );
 }

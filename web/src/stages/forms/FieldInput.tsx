@@ -8,6 +8,7 @@ import { valueText } from "../../model/sentences";
 import { FileField } from "./FileField";
 import { GuidesField } from "./GuidesField";
 import { PlacesField } from "./PlacesField";
+import { ProposalsField } from "./ProposalsField";
 import { readText, showText } from "./values";
 
 interface Props {
@@ -30,7 +31,15 @@ export function FieldInput(props: Props) {
   if (field.widget === "file") return <FileField {...props} />;
   const wide =
     SELECTING.has(field.widget) ||
-    ["lengths", "numbers", "place-or-guide", "guides", "places"].includes(field.widget);
+    [
+      "lengths",
+      "numbers",
+      "place-or-guide",
+      "guides",
+      "places",
+      "corner-places",
+      "proposals",
+    ].includes(field.widget);
   return (
     <Box
       py="0.5"
@@ -78,7 +87,8 @@ function Control(props: Props & { id: string }) {
     return <Choice id={id} {...{ field, value, change, choices }} />;
   }
   if (field.widget === "guides") return <GuidesField {...props} />;
-  if (field.widget === "places") return <PlacesField {...props} />;
+  if (["places", "corner-places"].includes(field.widget)) return <PlacesField {...props} />;
+  if (field.widget === "proposals") return <ProposalsField {...props} />;
   return <TextField {...props} />;
 }
 
@@ -177,10 +187,9 @@ function placeholder(field: Field, unit: string): string {
   return field.optional ? "left out" : unit;
 }
 
-const SIDES: Record<string, string[]> = {
-  faces: ["x-", "x+", "y-", "y+", "z-", "z+"],
-  edges: ["x-", "x+", "y-", "y+"],
-};
+const SIDES = ["x-", "x+", "y-", "y+", "z-", "z+"];
+/** Fields that take sides of blocks, or edges, by rule. */
+const BY_RULE: ReadonlySet<string> = new Set(["faces", "edges", "sides", "edges-or-sides"]);
 
 /** A selector: taken from the view, or chosen by rule. */
 function SelectionField({ field, value, active, change, take, id }: Props & { id: string }) {
@@ -189,19 +198,25 @@ function SelectionField({ field, value, active, change, take, id }: Props & { id
   const labels = useLabels();
   const rules: { label: string; value: unknown }[] = [];
   if (field.widget === "faces") rules.push({ label: "all the rest", value: { rest: true } });
-  if (["faces", "edges"].includes(field.widget)) {
-    const followed = new Set(model.edges.flatMap((edge) => edge.follows ?? []));
+  if (BY_RULE.has(field.widget)) {
+    const followed = new Set([
+      ...model.edges.flatMap((edge) => edge.follows ?? []),
+      ...model.sides.flatMap((side) => side.lies ?? []),
+    ]);
     for (const guide of followed)
       rules.push({ label: `what follows ${guide}`, value: { on: guide } });
-    for (const side of SIDES[field.widget] ?? [])
-      if (side[0] !== "z" || model.depth !== null)
+    for (const side of SIDES)
+      if (side[0] !== "z" || model.dim === 3)
         rules.push({ label: `side ${side}`, value: { side } });
-  }
-  if (field.widget === "edges") {
+    if (field.widget !== "faces")
+      for (const patch of model.patches)
+        rules.push({ label: `patch ${patch.name}`, value: { patch: patch.name } });
     for (const block of model.blocks.filter((b) => b.hollow)) {
       const around = { ids: [block.id] };
-      rules.push({ label: `edges around ${block.label}`, value: { around } });
+      rules.push({ label: `around ${block.label}`, value: { around } });
     }
+    if (field.widget !== "faces")
+      rules.push({ label: "around all blocks", value: { around: { all: true } } });
   }
   if (["blocks", "edges"].includes(field.widget))
     rules.push({ label: "all", value: { all: true } });
@@ -282,5 +297,6 @@ export function useLabels(): Record<string, string> {
     labels[`${a}|${b}`] = named(a, b);
     labels[`${b}|${a}`] = named(b, a);
   }
+  for (const side of model.sides) labels[side.id.join("|")] = side.label;
   return labels;
 }

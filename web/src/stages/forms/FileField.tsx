@@ -16,6 +16,7 @@ interface Props {
   change: (value: unknown) => void;
 }
 
+const RECIPE = /\.json$/i;
 const GEOMETRY = /\.(step|stp|iges|igs|stl|obj|dxf)$/i;
 
 /** A geometry file: one that is there already, or a new one from disk, read before it is stored. */
@@ -27,8 +28,11 @@ export function FileField({ field, value, change }: Props) {
   const [reading, setReading] = useState<string | null>(null);
   const job = useJob(reading);
   const id = useId();
-  const points = field.of === "points";
-  const fits = recipe.files.filter((name) => GEOMETRY.test(name) !== points);
+  const recipes = field.of === "recipe";
+  const points = field.of === "points" || recipes;
+  const fits = recipe.files.filter(
+    (name) => RECIPE.test(name) === recipes && GEOMETRY.test(name) !== points,
+  );
   const files = [...new Set([...fits, ...(value ? [String(value)] : [])])];
   const stored = async (name: string) => {
     change(name);
@@ -37,9 +41,9 @@ export function FileField({ field, value, change }: Props) {
   const send = async (file: File | undefined) => {
     if (!file) return;
     setProblem("");
-    if (GEOMETRY.test(file.name) === points) {
-      const other = points ? "Bring in" : "Read points";
-      setProblem(`${file.name} is of another kind: use “${other}”.`);
+    if (GEOMETRY.test(file.name) === points || RECIPE.test(file.name) !== recipes) {
+      const other = recipes ? "a recipe (.json)" : points ? "a point file" : "a geometry file";
+      setProblem(`${file.name} is of another kind: ${other} is wanted here.`);
       return;
     }
     try {
@@ -101,7 +105,9 @@ export function FileField({ field, value, change }: Props) {
         type="file"
         hidden
         accept={points ? undefined : ".step,.stp,.iges,.igs,.stl,.obj,.dxf"}
-        aria-label={points ? "Point file from disk" : "Geometry file from disk"}
+        aria-label={
+          recipes ? "Recipe from disk" : points ? "Point file from disk" : "Geometry file from disk"
+        }
         onChange={(event) => {
           void send(event.target.files?.[0]);
           event.target.value = "";
@@ -171,7 +177,7 @@ function FileFacts({ name }: { name: string }) {
         {data.kind === "points" &&
           (data.closed ? ", closed" : `, open, its ends ${short(data.gap)} apart`)}
       </Text>
-      {data.unit ? (
+      {data.kind === "recipe" ? null : data.unit ? (
         <Text>
           {flat.map((v) => short(inUnit(v, data.unit, model.unit), 4)).join(" × ")} {model.unit}
           {data.file_unit && `; written in ${data.file_unit}`}

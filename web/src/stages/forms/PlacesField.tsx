@@ -1,5 +1,5 @@
 import { Box, Text, Textarea } from "@chakra-ui/react";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { useBoardData } from "../../board/context";
 import type { Field } from "../../model/schema";
 import { readText, showText } from "./values";
@@ -11,23 +11,24 @@ interface Props {
   id: string;
 }
 
-/** Many places, one per row: typed, pasted, or guide points picked in the view. */
+/** Many places, one per row: typed, pasted, or guides and corners picked in the view. */
 export function PlacesField({ field, value, change, id }: Props) {
   const { model } = useBoardData();
-  const [text, setText] = useState(showText(field, value));
+  const labels = useMemo(() => model.corners.map((c) => [c.id, c.label] as const), [model.corners]);
+  const [text, setText] = useState(showText(field, value, labels));
   const [bad, setBad] = useState("");
   useEffect(() => {
     // What came from the view is shown; what is being typed stays.
     setText((typed) => {
-      const read = readText(field, typed);
+      const read = readText(field, typed, labels);
       return "value" in read && JSON.stringify(read.value) === JSON.stringify(value)
         ? typed
-        : showText(field, value);
+        : showText(field, value, labels);
     });
-  }, [field, value]);
+  }, [field, value, labels]);
   const type = (typed: string) => {
     setText(typed);
-    const read = readText(field, typed);
+    const read = readText(field, typed, labels);
     setBad("problem" in read ? read.problem : "");
     if ("value" in read) change(read.value);
   };
@@ -36,13 +37,17 @@ export function PlacesField({ field, value, change, id }: Props) {
       <Textarea
         id={id}
         size="xs"
-        rows={5}
+        rows={field.widget === "corner-places" ? 8 : 5}
         fontFamily="mono"
         bg="card"
         borderColor={bad ? "madder" : "rule"}
         aria-invalid={bad ? true : undefined}
         value={text}
-        placeholder={`x, y, z ${model.unit}  or a guide point, one per row`}
+        placeholder={
+          field.widget === "corner-places"
+            ? `x, y, z ${model.unit}, a corner (c3) or guide @ 0.5; one per row`
+            : `x, y, z ${model.unit}  or a guide point, one per row`
+        }
         onChange={(event) => type(event.target.value)}
         onKeyDown={(event) => event.key === "Enter" && event.stopPropagation()}
       />

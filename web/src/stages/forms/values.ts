@@ -32,8 +32,11 @@ const place = (text: string): Read => {
   return on ? { value: { guide: on[1], fraction: Number(on[2] ?? 0) } } : coordinates(text);
 };
 
+/** The corners there are: the id and the label of each. */
+export type CornerLabels = readonly (readonly [string, string])[];
+
 /** Reads what was typed; an empty field is left out. */
-export function readText(field: Field, text: string): Read {
+export function readText(field: Field, text: string, corners: CornerLabels = []): Read {
   if (text.trim() === "") return { value: undefined };
   switch (field.widget) {
     case "number":
@@ -62,9 +65,15 @@ export function readText(field: Field, text: string): Read {
         ? { value: values }
         : { problem: "give x, y, z" };
     }
+    case "corner-places":
     case "places": {
       const rows = text.split(/\n|\s*;\s*/).filter((row) => row.trim() !== "");
-      const read = rows.map(place);
+      const read = rows.map((row) => {
+        const corner = corners.find(([, label]) => label === row.trim());
+        return corner && field.widget === "corner-places"
+          ? { value: { ids: [corner[0]] } }
+          : place(row);
+      });
       const wrong = read.find((one) => "problem" in one);
       return wrong ?? { value: read.map((one) => (one as { value: unknown }).value) };
     }
@@ -83,14 +92,19 @@ export function readText(field: Field, text: string): Read {
 }
 
 /** Shows a value as it would be typed. */
-export function showText(field: Field, value: unknown): string {
+export function showText(field: Field, value: unknown, corners: CornerLabels = []): string {
   if (field.widget === "place-or-guide") return placeText(value);
-  if (field.widget === "places" && Array.isArray(value)) return value.map(placeText).join("\n");
+  if (["places", "corner-places"].includes(field.widget) && Array.isArray(value))
+    return value.map((one) => placeText(one, corners)).join("\n");
   return valueText(value, {});
 }
 
-function placeText(value: unknown): string {
+function placeText(value: unknown, corners: CornerLabels = []): string {
   if (!value || Array.isArray(value)) return valueText(value, {});
+  if (typeof value === "object" && "ids" in value) {
+    const id = (value.ids as string[])[0] ?? "";
+    return corners.find((corner) => corner[0] === id)?.[1] ?? id;
+  }
   const on = value as { guide: string; fraction?: number };
   return on.fraction ? `${on.guide} @ ${on.fraction}` : on.guide;
 }

@@ -18,10 +18,10 @@ export function HandoffPanel() {
   return (
     <>
       <Patches />
-      {model.depth === null ? (
+      {model.dim === 2 ? (
         <Empty>
-          A hand-off is a grid in space: extrude the plane first (Blocks, E). One cell of depth will
-          do.
+          A hand-off is a grid in space: lift the plane first (Blocks, Extrude: E). One cell of
+          depth will do.
         </Empty>
       ) : (
         <Export />

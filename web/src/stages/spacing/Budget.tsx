@@ -7,19 +7,14 @@ import { Heading } from "../../theme/parts";
 export function Budget() {
   const { model, preview } = useBoardData();
   const now = preview && !preview.error ? preview.model : model;
-  const cellsOf = (cells: number[]) => (cells[0] ?? 0) * (cells[1] ?? 0);
+  const cellsOf = (cells: number[]) => cells.reduce((all, n) => all * n, 1);
   const filled = now.blocks.filter((block) => !block.hollow);
-  const plane = filled.reduce((sum, block) => sum + cellsOf(block.cells), 0);
   const largest = [...filled].sort((a, b) => cellsOf(b.cells) - cellsOf(a.cells))[0];
   const growth = [...now.tiers].sort((a, b) => b.growth - a.growth)[0];
   return (
     <>
       <Heading>Cell budget</Heading>
-      <Fact name="in the plane" value={whole(plane)} />
-      <Fact
-        name={now.depth === null ? "not extruded yet" : `with ${whole(now.layers)} layers`}
-        value={now.depth === null ? "–" : whole(now.cells)}
-      />
+      <Fact name={now.dim === 2 ? "in the plane" : "in space"} value={whole(now.cells)} />
       <Fact
         name="largest block"
         value={largest ? `${largest.label}, ${whole(cellsOf(largest.cells))}` : "–"}
