@@ -7,9 +7,20 @@ from importlib import resources
 _FOLDER = resources.files("plodek") / "demo"
 
 #: The demo recipes, in the order of the shelf from the bottom up.
-RECIPES = ("draft-cone-gaps", "turning-vanes", "dosing-venturi", "draft-cone", "intake-pier")
+RECIPES = (
+    "draft-cone-gaps",
+    "rough-pier",
+    "gate-chamber",
+    "siphon",
+    "turning-vanes-blunt",
+    "turning-vanes",
+    "dosing-venturi",
+    "draft-cone",
+    "intake-pier",
+)
 _FILES = {
     "intake-pier": ("pier-outline.csv",),
+    "rough-pier": ("rough-pier-outline.csv",),
     "draft-cone": ("draft-cone.step",),
     "draft-cone-gaps": ("draft-cone-gaps.igs",),
 }

@@ -6,6 +6,7 @@ The corners of the boundary stand around a square, every inner one at the mean o
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -50,6 +51,20 @@ def plan(layout: Layout, tier: Tier | None = None) -> Plan:
     xy = _flat(cells, len(names), _start(layout, names))
     blocks = tuple((name, tuple(int(n) for n in cell)) for (name, _), cell in zip(quads, cells, strict=True))
     return Plan(blocks, xy, tuple(names))  # type: ignore[arg-type]
+
+
+def clearest(layout: Layout, tiers: Sequence[Tier]) -> list[str]:
+    """Order the tiers of a layout in space, that whose sheet shows most first: its rings, then its blocks."""
+    shown = {}
+    for tier in tiers:
+        blocks: dict[str, set[str]] = {}
+        for edge in tier.edges:
+            for block, _ in layout.edges[edge]:
+                blocks.setdefault("|".join(edge), set()).add(block)
+        rim = {"|".join(edge) for side in layout.outer for edge in layout.rim_of(side) if edge in tier.edges}
+        rings = sum(len(around) != 4 for corner, around in blocks.items() if corner not in rim)
+        shown[tier.label] = rings, len(set().union(*blocks.values()))
+    return sorted(shown, key=lambda label: shown[label], reverse=True)
 
 
 def _start(layout: Layout, names: list[str]) -> Floats:

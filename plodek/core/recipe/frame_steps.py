@@ -60,7 +60,7 @@ class Frame(_LayStep):
     key: ClassVar[str] = "F"
     sentence: ClassVar[str] = (
         "Frame a {shape}{guides} {width} by {height} by {depth} from {corner}, radii {inner} to {outer}, "
-        "in {sectors} sectors"
+        "sectors {sectors}"
     )
     shape: Literal["rectangle", "box", "polar", "cylinder", "around guides"] = Field(
         default="rectangle", title="Shape"

@@ -35,6 +35,7 @@ which names what it makes for good. Lengths are numbers in the project's unit, o
 | `{"side": "x-"}` | the outer sides (edges, in the plane) on that extreme side |
 | `{"around": {"at": [x, y]}}` | the sides (edges, in the plane) around blocks |
 | `{"patch": "wall"}` | the sides of a patch |
+| `{"hollow": true}` | all hollow blocks |
 | `{"all": true}` | everything |
 | `{"ends": "z+", "ids": ["…"]}` | ends of chosen blocks (patches only) |
 | `{"rest": true}` | all outer faces that no patch has taken (patches only) |

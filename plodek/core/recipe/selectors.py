@@ -92,6 +92,12 @@ class OnSide(Strict):
     side: EndName
 
 
+class Hollows(Strict):
+    """All blocks that are hollow."""
+
+    hollow: Literal[True]
+
+
 class Everything(Strict):
     """All there is."""
 
@@ -101,7 +107,7 @@ class Everything(Strict):
 class Around(Strict):
     """The sides (edges, in the plane) around blocks, those between them left out."""
 
-    around: Ids | At | Everything
+    around: Ids | At | Hollows | Everything
 
 
 class OfPatch(Strict):
@@ -125,7 +131,7 @@ class Ends(Strict):
 
 CornerSelector: TypeAlias = Ids | At
 CornersSelector: TypeAlias = Ids | Each
-BlockSelector: TypeAlias = Ids | At | Each | Everything
+BlockSelector: TypeAlias = Ids | At | Each | Hollows | Everything
 EdgeSelector: TypeAlias = EdgeIds | At | Each | On | OnSide | Around | Everything
 SideSelector: TypeAlias = SideIds | EdgeIds | At | Each | On | OnSide | Around | OfPatch | Everything
 
@@ -185,6 +191,11 @@ def blocks(model: Model, selector: BlockSelector) -> list[str]:
     names = list(model.layout.blocks)
     if isinstance(selector, Everything):
         return names
+    if isinstance(selector, Hollows):
+        found = [name for name in names if model.layout.blocks[name].hollow]
+        if not found:
+            raise NothingFound("no block is hollow", remedy="hollow what is solid first")
+        return found
     if isinstance(selector, Each):
         return list(dict.fromkeys(b for at in selector.each for b in blocks(model, At(at=at))))
     if isinstance(selector, Ids):

@@ -61,7 +61,7 @@ class Ring(_WrapStep):
     verb: ClassVar[str] = "Ring"
     key: ClassVar[str] = "R"
     sentence: ClassVar[str] = (
-        "Ring {where} {blocks}, {thickness}{share} thick in {layers} layers, open at {open}"
+        "Ring {where} {blocks}, {thickness}{share} thick, layers {layers}, open at {open}"
     )
     blocks: BlockSelector = Field(title="Blocks", json_schema_extra=BLOCKS)
     where: Literal["around", "inside"] = Field(default="around", title="Where")
@@ -111,7 +111,7 @@ class Butterfly(_WrapStep):
     kind: Literal["butterfly"] = "butterfly"
     verb: ClassVar[str] = "Butterfly"
     key: ClassVar[str] = "U"
-    sentence: ClassVar[str] = "Butterfly core in {blocks}, {core} of the way to {walls}"
+    sentence: ClassVar[str] = "Butterfly in {blocks}, its core {core} as large, away from {walls}"
     blocks: BlockSelector = Field(title="Blocks", json_schema_extra=BLOCKS)
     core: float = Field(
         default=0.5, title="Core", gt=0, lt=1, description="its size, as a share of the way to the walls"

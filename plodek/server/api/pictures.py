@@ -16,7 +16,7 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks.angles import corner_angles
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Side, edge_of
-from plodek.core.blocks.plan import plan
+from plodek.core.blocks.plan import clearest, plan
 from plodek.core.blocks.soundness import findings
 from plodek.core.check.metrics import CellValues, measure
 from plodek.core.check.quality import WorstCell
@@ -140,13 +140,12 @@ def _sides(model: Model) -> list[SideOut]:
 
 
 def plan_out(model: Model, label: str | None) -> PlanOut:
-    """Lay the layout out flat; in space the sheet of a tier, the largest where none is named."""
+    """Lay the layout out flat; in space the sheet of a tier, the clearest where none is named."""
     layout = model.layout
     tier = None
     labels: list[str] = []
     if layout.dim == 3:
-        sizes = {t.label: len({block for e in t.edges for block, _ in layout.edges[e]}) for t in model.tiers}
-        labels = sorted(sizes, key=lambda name: -sizes[name])
+        labels = clearest(layout, model.tiers)
         tier = next((t for t in model.tiers if t.label == (label or labels[0])), None)
         if tier is None:
             raise NothingFound(f"no tier is called “{label}”", remedy=f"the tiers are {', '.join(labels)}")

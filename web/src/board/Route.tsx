@@ -64,7 +64,7 @@ export function Route() {
                 draft: null,
                 selection: NOTHING,
                 shown: [],
-                space: ["Check", "Hand-off"].includes(name),
+                space: name !== "Smooth",
               })
             }
           />

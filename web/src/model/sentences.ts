@@ -59,6 +59,7 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
     return named.length > 3 ? `${named.length} sides` : named.join(", ");
   }
   if ("around" in rule) return `what is around ${valueText(rule.around, labels)}`;
+  if ("hollow" in rule) return "all hollow blocks";
   if ("all" in rule) return "all";
   if ("rest" in rule) return "all the rest";
   if ("guide" in rule) return rule.fraction ? `${rule.guide} at ${rule.fraction}` : `${rule.guide}`;

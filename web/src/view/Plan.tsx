@@ -8,6 +8,8 @@ import { Empty, Heading } from "../theme/parts";
 
 const SIZE = 268;
 const MARGIN = 6;
+/** What the plan takes from the view's width. */
+export const PLAN_WIDTH = SIZE + 30;
 
 /** The plan: the blocks laid out flat beside the view, so that rings read as rings; for picking in a crowd. */
 export function Plan() {
@@ -28,7 +30,7 @@ export function Plan() {
     <Box
       position="absolute"
       left="3"
-      bottom="9"
+      top="12"
       width={`${SIZE + 18}px`}
       bg="card"
       border="1px solid"

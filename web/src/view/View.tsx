@@ -9,7 +9,7 @@ import { Crowd } from "./Crowd";
 import { useExtent } from "./extent";
 import { LabelPlacer, Labels } from "./Labels";
 import { Legend } from "./Legend";
-import { Plan } from "./Plan";
+import { PLAN_WIDTH, Plan } from "./Plan";
 import { Scene } from "./Scene";
 import { SpaceTools } from "./SpaceTools";
 
@@ -49,6 +49,7 @@ export function View() {
   const solid = lifted && layer !== "Blocks" && grid?.dim === 3;
   const spatial = space && (solid || (layer === "Blocks" && (deep || Boolean(previewShape))));
   const empty = !model.guides.length && !model.blocks.length && !preview;
+  const planned = plan && layer === "Blocks" && model.blocks.length > 0;
   const field =
     draft?.field && kinds.get(draft.step.kind)?.fields.find((f) => f.name === draft.field);
   return (
@@ -61,19 +62,21 @@ export function View() {
       bg="paper"
       overflow="hidden"
     >
-      <Canvas
-        key={String(dark)}
-        flat
-        frameloop="demand"
-        dpr={[1, 2]}
-        gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
-        style={{ position: "absolute", inset: 0 }}
-      >
-        <color attach="background" args={[palette.paper]} />
-        <Scene solid={solid} spatial={spatial} extent={extent} fit={fit} />
-        <LabelPlacer layer={labels} origin={extent.origin} />
-      </Canvas>
-      <Labels layer={labels} solid={solid} />
+      <Box position="absolute" inset="0" left={planned ? `${PLAN_WIDTH}px` : "0"}>
+        <Canvas
+          key={String(dark)}
+          flat
+          frameloop="demand"
+          dpr={[1, 2]}
+          gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
+          style={{ position: "absolute", inset: 0 }}
+        >
+          <color attach="background" args={[palette.paper]} />
+          <Scene solid={solid} spatial={spatial} extent={extent} fit={fit} />
+          <LabelPlacer layer={labels} origin={extent.origin} />
+        </Canvas>
+        <Labels layer={labels} solid={solid} />
+      </Box>
       <Flex
         position="absolute"
         top="3"
@@ -127,7 +130,7 @@ export function View() {
         </Pill>
       </Flex>
       {spatial && <SpaceTools />}
-      {plan && layer === "Blocks" && model.blocks.length > 0 && <Plan />}
+      {planned && <Plan />}
       <Crowd />
       {field && (
         <Text

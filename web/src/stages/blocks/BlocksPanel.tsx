@@ -36,6 +36,11 @@ export function BlocksPanel() {
               {short(one.before.largest_corner)}° → <b>{short(one.after.smallest_corner)}°</b> to{" "}
               <b>{short(one.after.largest_corner)}°</b>, {whole(one.before.blocks)} →{" "}
               <b>{whole(one.after.blocks)}</b> blocks, <b>{whole(one.after.cells)}</b> cells
+              {(one.before.folded ?? 0) > 0 && one.after.folded !== null && (
+                <>
+                  , {whole(one.before.folded ?? 0)} → <b>{whole(one.after.folded)}</b> folded
+                </>
+              )}
             </Text>
           )}
           {one.error && <Text color="muted">It cannot be taken as it is: {one.error}</Text>}
