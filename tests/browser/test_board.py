@@ -133,7 +133,7 @@ def test_any_verb_is_found_by_its_name(board):
     page.keyboard.press("Control+k")
     page.get_by_role("textbox", name="Find a verb").fill("frame rect")
     page.keyboard.press("Enter")
-    expect(board.hand).to_contain_text("Lay the first block around the domain")
+    expect(board.hand).to_contain_text("Lay the first block or blocks around the domain")
     page.keyboard.press("Escape")
     expect(board.hand).to_contain_text("nothing")
 
@@ -142,7 +142,7 @@ def test_dragging_an_end_of_the_chart_changes_the_law(board):
     page = board.page
     board.demo("Chart")
     board.go("Spacing")
-    page.get_by_label("Take tier T7 in hand").click()
+    page.get_by_label("Take tier T8 in hand").click()
     handle = page.get_by_role("slider", name="first cell")
     expect(handle).to_have_attribute("aria-valuetext", "6 mm")
     box = handle.bounding_box()

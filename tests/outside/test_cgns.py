@@ -73,7 +73,7 @@ def test_interfaces_at_every_turn_are_accepted(tmp_path):
         turned = tuple(c[m + up] for up in (0, 4) for m in (1, 3, 0, 2))
         blocks[name] = Block(turned, block.hollow) if n % 2 else block
     layout = replace(plane, blocks=blocks)
-    again = replace(model, layout=layout, pieces={})
+    again = replace(model, layout=layout, pieces={}, lift=None)
     grid = build.build(again).grid
     assert any(min(face.orientation.axes) < 0 for face in grid.interfaces)
     sides = tuple(grid.unnamed)

@@ -140,8 +140,15 @@ def _fits(
     per = len(where) // len(entities)
     worst = gaps.reshape(len(names), len(entities), per).max(axis=2)
     best = np.argmin(worst, axis=0)
+    size = layout.size()
+
+    def held(entity: Side, guide: Curve | Surface) -> bool:
+        """Whether a pinned corner lies off the guide, so that it cannot be followed."""
+        pinned = [layout.corners[c] for c in entity if layout.corners[c].sign == "pinned"]
+        return not all(fit.is_on(guide, corner.xyz, size) for corner in pinned)
+
     return [
         Proposal(does, tuple(entity), names[n], float(worst[n, m]))
         for m, (entity, n) in enumerate(zip(entities, best, strict=True))
-        if worst[n, m] <= within
+        if worst[n, m] <= within and not held(entity, guides[names[n]])
     ]

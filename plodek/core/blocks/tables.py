@@ -19,6 +19,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
+from itertools import permutations, product
 
 
 @cache
@@ -51,6 +52,21 @@ def parallel(dim: int, axis: int) -> tuple[tuple[int, int], ...]:
     return tuple((low, high) for a, low, high in edges(dim) if a == axis)
 
 
+def _across(
+    n: int,
+    side: tuple[int, int],
+    other: tuple[int, int],
+    own: Sequence[int],
+    along: Sequence[int],
+    flips: Sequence[bool],
+) -> int:
+    """Give the corner of the second block that corner ``n`` of the first becomes across their side."""
+    found = other[1] << other[0]
+    for axis, there, flip in zip(own, along, flips, strict=True):
+        found |= ((n >> axis & 1) ^ flip) << there
+    return found
+
+
 @dataclass(frozen=True)
 class Orientation:
     """How one block sits against another.
@@ -67,16 +83,21 @@ class Orientation:
     ) -> Orientation:
         """Derive it from the corner ids of two blocks that share ``side`` and ``other``, each (axis, end)."""
         dim = len(first).bit_length() - 1
-        place = {corner: n for n, corner in enumerate(second) if n >> other[0] & 1 == other[1]}
-        axes = [0] * dim
-        for axis, low, high in edges(dim):
-            if axis != side[0] and low >> side[0] & 1 == side[1]:
-                start, end = place[first[low]], place[first[high]]
-                turned = (start ^ end).bit_length()
-                axes[axis] = turned if end > start else -turned
-        through = 1 if side[1] != other[1] else -1
-        axes[side[0]] = through * (other[0] + 1)
-        return Orientation(tuple(axes))
+        own = [axis for axis in range(dim) if axis != side[0]]
+        theirs = [axis for axis in range(dim) if axis != other[0]]
+        for along in permutations(theirs):
+            for flips in product((False, True), repeat=dim - 1):
+                # Where edges have shrunk several ways may fit; all of them join the same corners.
+                if all(
+                    first[n] == second[_across(n, side, other, own, along, flips)]
+                    for n in side_corners(dim, *side)
+                ):
+                    axes = [0] * dim
+                    axes[side[0]] = (1 if side[1] != other[1] else -1) * (other[0] + 1)
+                    for axis, there, flip in zip(own, along, flips, strict=True):
+                        axes[axis] = -(there + 1) if flip else there + 1
+                    return Orientation(tuple(axes))
+        raise ValueError(f"{first} and {second} do not share {side} and {other}")
 
     def inverse(self) -> Orientation:
         """Give the orientation of the first block as seen from the second."""

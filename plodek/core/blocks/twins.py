@@ -15,6 +15,9 @@ from plodek.core.shape.compound import MovedCurve, Part
 from plodek.core.shape.guide import Guide
 from plodek.core.shape.move import Move
 
+#: Corners may lie so far from where the move brings their twins, in shares of the layout's size.
+_FAR = 0.05
+
 
 def match(layout: Layout, name: str, sides: Sequence[Side], others: Sequence[Side], move: Move) -> Twin:
     """Pair the corners of two sets of outer sides: those of ``sides`` moved lie nearest to their twins.
@@ -33,7 +36,7 @@ def match(layout: Layout, name: str, sides: Sequence[Side], others: Sequence[Sid
     nearest = np.argmin(gaps, axis=1)
     pairs = {a: there[n] for a, n in zip(driving, nearest, strict=True)}
     lost = [side for side in sides if tuple(sorted(pairs[c] for c in side)) not in set(others)]
-    if lost or len(set(pairs.values())) != len(there):
+    if lost or len(set(pairs.values())) != len(there) or np.any(gaps.min(axis=1) > _FAR * layout.size()):
         names = " to ".join(layout.labels[c] for c in (lost or list(sides))[0])
         raise Refused(
             f"the side {names} has no twin where the move brings it",

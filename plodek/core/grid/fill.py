@@ -32,7 +32,12 @@ def fill_plane(layout: Layout, laid: LaidOut) -> dict[str, Floats]:
     Edge nodes are worked out once per edge, so that blocks share them to the bit.
     """
     xyz = {edge: laid.paths[edge].at(laid.nodes[edge]) for edge in laid.nodes}
-    return {name: _fill_side(layout.blocks[name].corners, laid, xyz)[:, :, None, :] for name in layout.filled}
+    found = {}
+    for name in layout.filled:
+        corners = layout.blocks[name].corners
+        shape = _count(laid, corners, 0) + 1, _count(laid, corners, 1) + 1
+        found[name] = fill_side(corners, laid, xyz, shape)[:, :, None, :]
+    return found
 
 
 def fill_space(layout: Layout, laid: LaidOut, guides: Mapping[str, Guide]) -> dict[str, Floats]:
@@ -82,7 +87,7 @@ def shared(layout: Layout, blocks: Mapping[str, Floats]) -> dict[str, Floats]:
 
 
 def _count(laid: LaidOut, corners: tuple[str, ...], axis: int) -> int:
-    for a, b in tables.parallel(3, axis):
+    for a, b in tables.parallel(2 if len(corners) == 4 else 3, axis):
         if corners[a] != corners[b]:
             return laid.counts[edge_of(corners[a], corners[b])]
     return 1
@@ -125,7 +130,7 @@ def _face(
     side: Side,
     shape: tuple[int, int],
 ) -> Floats:
-    nodes = _fill_side(ids, laid, xyz, shape)
+    nodes = fill_side(ids, laid, xyz, shape)
     guide = layout.lies.get(side)
     if guide is not None:
         inner = nodes[1:-1, 1:-1]
@@ -133,15 +138,15 @@ def _face(
     return nodes
 
 
-def _fill_side(
+def fill_side(
     corners: tuple[str, ...],
     laid: LaidOut,
     xyz: Mapping[Edge, Floats],
-    shape: tuple[int, int] | None = None,
+    shape: tuple[int, int],
 ) -> Floats:
     """Fill between the four edges of a plane block or side (na, nb, 3)."""
     c0, c1, c2, c3 = corners
-    na, nb = shape or (laid.counts[edge_of(c0, c1)] + 1, laid.counts[edge_of(c0, c2)] + 1)
+    na, nb = shape
     (s1, south), (s2, north) = _along(laid, xyz, c0, c1, na), _along(laid, xyz, c2, c3, na)
     (t1, west), (t2, east) = _along(laid, xyz, c0, c2, nb), _along(laid, xyz, c1, c3, nb)
     s1, s2, t1, t2 = s1[:, None], s2[:, None], t1[None, :], t2[None, :]

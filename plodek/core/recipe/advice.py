@@ -116,22 +116,30 @@ def _sharp_corners(model: Model, angles: CornerAngles) -> list[Advice]:
             break
         block, corner, first, second = angles.where[n]
         text = f"corner {layout.labels[corner]} of block {layout.labels[block]} has {angles.degrees[n]:.0f}°"
-        sign = layout.corners[corner].sign
         beside = [c for edge in (first, second) for c in edge if c != corner]
         steps: tuple[dict[str, Any], ...] = ()
-        if sign == "free":
-            around = {c for e in layout.edges if corner in e for c in e if c != corner}
-            middle = layout.places(sorted(around)).mean(axis=0)
-            to = [float(f"{v:.6g}") for v in middle[: layout.dim]]
-            steps = ({"kind": "pin", "corner": {"ids": [corner]}, "to": to},)
-            text += ": amid its neighbours it would open"
-        elif sign == "guide" and layout.corners[corner].fraction is not None:
-            place = layout.places(beside).mean(axis=0)
-            near = [float(f"{v:.6g}") for v in place[: layout.dim]]
-            steps = ({"kind": "slide", "corner": {"ids": [corner]}, "near": near},)
+        inner = next((c for c in (corner, *beside) if _moves_freely(model, c)), None)
+        if inner is not None:
+            around = {c for e in layout.edges if inner in e for c in e if c != inner}
+            steps = ({"kind": "pin", "corner": {"ids": [inner]}, "to": _middle(model, sorted(around))},)
+            text += f": with {layout.labels[inner]} amid its neighbours it would open"
+        elif layout.corners[corner].fraction is not None:
+            steps = ({"kind": "slide", "corner": {"ids": [corner]}, "near": _middle(model, beside)},)
             text += ": slid along its guide it would open"
         found.setdefault(corner, Advice("sharp", text, steps, (block,), (corner,)))
     return list(found.values())
+
+
+def _moves_freely(model: Model, corner: str) -> bool:
+    """Whether a corner is free, and not on the boundary."""
+    layout = model.layout
+    return layout.corners[corner].sign == "free" and not any(corner in side for side in layout.outer)
+
+
+def _middle(model: Model, corners: list[str]) -> list[float]:
+    """Give the mean place of corners, to six digits."""
+    mean = model.layout.places(corners).mean(axis=0)
+    return [float(f"{v:.6g}") for v in mean[: model.layout.dim]]
 
 
 def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:

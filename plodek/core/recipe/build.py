@@ -9,8 +9,8 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Side, edge_of
-from plodek.core.grid.fill import fill_plane, fill_space, shared
+from plodek.core.blocks.layout import Edge, Side, edge_of
+from plodek.core.grid.fill import fill_plane, fill_side, fill_space, shared
 from plodek.core.grid.grid import Grid, PatchFaces, interfaces_of, outer_sides
 from plodek.core.recipe.model import Lift, Model
 from plodek.core.smooth.smooth import Smoothed, Watch, smooth
@@ -61,7 +61,7 @@ def assemble(model: Model, plane: Mapping[str, Floats] | None) -> Grid:
     layout = model.layout
     if layout.dim == 2:
         blocks = plane if plane is not None else fill_plane(layout, model.laid)
-    elif plane is not None and model.lift is not None:
+    elif model.lift is not None and (plane is not None or model.lift.whole):
         blocks = carried(model, model.lift, plane)
     else:
         blocks = fill_space(layout, model.laid, model.guides)
@@ -80,17 +80,21 @@ def assemble(model: Model, plane: Mapping[str, Floats] | None) -> Grid:
     return Grid(layout.dim, names, xyz, interfaces_of(layout), patches, unnamed)
 
 
-def carried(model: Model, lift: Lift, plane: Mapping[str, Floats]) -> dict[str, Floats]:
-    """Carry smoothed plane blocks (ni, nj, 1, 3) along the lift: nodes (ni, nj, nk, 3) of every block.
+def carried(model: Model, lift: Lift, plane: Mapping[str, Floats] | None) -> dict[str, Floats]:
+    """Carry the plane along the lift: nodes (ni, nj, nk, 3) of every block.
 
-    On the edges along the lift nodes lie as their spacing says; between them the lift's parameter is
-    linear over the plane block's indices.
+    That is the smoothed ``plane``, blocks (ni, nj, 1, 3), where there is one; else it is filled at both
+    ends of each block with the spacing there, and goes over from one to the other. On the edges along
+    the lift nodes lie as their spacing says; between them the lift's parameter is linear over indices.
     """
     layout, below = model.layout, lift.plane.layout
     found = {}
     for name in layout.filled:
         corners = layout.blocks[name].corners
-        nodes = plane[lift.base[name]]
+        if plane is not None:
+            low = high = plane[lift.base[name]]
+        else:
+            low, high = (_end_filled(model, lift, name, end)[:, :, None, :] for end in (0, 1))
         moving = [n for n in range(4) if corners[n] != corners[n | 4]]
         known = {
             n: _times(
@@ -99,13 +103,33 @@ def carried(model: Model, lift: Lift, plane: Mapping[str, Floats]) -> dict[str, 
             for n in moving
         }
         times = [known.get(n, known[moving[0]]) for n in range(4)]  # a corner on the axis has none of its own
-        ni, nj = nodes.shape[:2]
+        ni, nj = low.shape[:2]
         u = np.linspace(0.0, 1.0, ni)[:, None, None]
         v = np.linspace(0.0, 1.0, nj)[None, :, None]
         t = (1 - v) * ((1 - u) * times[0] + u * times[1]) + v * ((1 - u) * times[2] + u * times[3])
-        xyz = np.broadcast_to(nodes, (*t.shape, 3)).reshape(-1, 3)
+        span = times[0][-1] - times[0][0]
+        way = ((times[0] - times[0][0]) / span)[None, None, :, None]
+        xyz = (low + way * (high - low)).reshape(-1, 3)
         found[name] = lift.motion.places(xyz, t.ravel()).reshape(*t.shape, 3)
     return shared(layout, found)
+
+
+def _end_filled(model: Model, lift: Lift, name: str, end: int) -> Floats:
+    """Fill the plane block below a lifted one (ni, nj, 3), with the spacing at one of its ends."""
+    corners = model.layout.blocks[name].corners
+    feet = lift.plane.layout.blocks[lift.base[name]].corners
+    own = corners[4:] if end else corners[:4]
+    nodes: dict[Edge, Floats] = {}
+    for a, b in ((0, 1), (2, 3), (0, 2), (1, 3)):
+        if own[a] == own[b] or feet[a] == feet[b]:
+            continue
+        s = model.laid.nodes[edge_of(own[a], own[b])]
+        same = (own[a] < own[b]) == (feet[a] < feet[b])
+        nodes[edge_of(feet[a], feet[b])] = s if same else 1.0 - s[::-1]
+    laid = replace(lift.plane.laid, nodes=nodes)
+    xyz = {edge: laid.paths[edge].at(s) for edge, s in nodes.items()}
+    ni, nj, _ = model.counts_of(name)
+    return fill_side(feet, laid, xyz, (ni + 1, nj + 1))
 
 
 def _times(model: Model, lift: Lift, foot: Floats, low: str, high: str) -> Floats:

@@ -167,11 +167,9 @@ class Cut(_DivideStep):
     def _cut(
         self, model: Model, tier: Tier, fractions: dict[Edge, float], part: str, edge: Edge | None = None
     ) -> Model:
-        if model.lift and model.lift.plane.smoothing:
-            foot = model.lift.foot
-            if any(foot[a] != foot[b] for a, b in tier.edges):
-                model.need_open("blocks")
-        elif model.smoothing:
+        foot = model.lift.foot if model.lift and model.lift.whole else {}
+        along_lift = bool(foot) and all(foot[a] == foot[b] for a, b in tier.edges)
+        if not along_lift:
             model.need_open("blocks")
         layout = model.layout
         if self.within is not None:
@@ -179,7 +177,7 @@ class Cut(_DivideStep):
             layout, tier = kept_within(layout, edge or next(iter(fractions)), chosen)
             fractions = {e: f for e, f in fractions.items() if e in tier.edges}
         done: CutDone = cut(f"{self.id}.{part}", layout, model.guides, tier, fractions)
-        return model.changed(done)
+        return model.changed(done, along_lift=along_lift and self.within is None)
 
 
 def _fraction(value: float | str) -> float:

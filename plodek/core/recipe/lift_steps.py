@@ -131,9 +131,7 @@ class Revolve(_LiftStep):
     kind: Literal["revolve"] = "revolve"
     verb: ClassVar[str] = "Revolve"
     key: ClassVar[str] = "V"
-    sentence: ClassVar[str] = (
-        "Revolve by {angle} about {along} through {at}, parts {parts}, cells {cells}"
-    )
+    sentence: ClassVar[str] = "Revolve by {angle} about {along} through {at}, parts {parts}, cells {cells}"
     angle: float = Field(default=360.0, title="Angle", json_schema_extra=DEGREES)
     at: PlaceOf = Field(default=ORIGIN, title="Axis through", json_schema_extra=PLACE)
     along: Direction = Field(default=_X, title="Axis", json_schema_extra=DIRECTION)

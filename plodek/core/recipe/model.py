@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from math import prod
@@ -28,13 +28,16 @@ from plodek.core.units import LengthUnit
 class Lift:
     """What stood up to make the layout in space: the ``plane`` model, and how it moved.
 
-    ``foot`` gives the plane corner of each corner, ``base`` the plane block of each block.
+    ``foot`` gives the plane corner of each corner, ``base`` the plane block of each block. It is
+    ``whole`` as long as the blocks are those of the plane, perhaps cut along the way: then the grid of
+    the plane is carried along. The blocks of one that is not are filled between their edges.
     """
 
     plane: Model
     motion: Motion
     foot: Mapping[str, str]
     base: Mapping[str, str]
+    whole: bool = True
 
 
 @dataclass(frozen=True)
@@ -144,15 +147,27 @@ class Model:
         """The outer sides that no patch has taken."""
         return [side for side in self.layout.outer if side not in self.patch_of]
 
-    def changed(self, change: Change) -> Model:
-        """Give the model after an operation on its layout: names and spacing are carried over."""
+    def changed(self, change: Change, *, along_lift: bool = False) -> Model:
+        """Give the model after an operation on its layout: names and spacing are carried over.
+
+        A cut ``along_lift`` leaves a lift whole.
+        """
         pieces = dict(self.pieces)
         for name, parts in change.pieces.items():
             if parts != (name,):
                 pieces[name] = parts
+        # What is there again, as after a merge, stands for itself.
+        there: tuple[Collection[Name], ...] = (
+            change.layout.edges,
+            change.layout.sides,
+            change.layout.blocks,
+        )
+        pieces = {name: parts for name, parts in pieces.items() if not any(name in one for one in there)}
         layout = check_twins(driven(change.layout, self.guides))
         lift = self.lift
-        if lift and lift.plane.smoothing:
+        if lift and not (lift.whole and along_lift):
+            lift = replace(lift, whole=False)
+        elif lift:
             base = dict(lift.base)
             for name, parts in change.pieces.items():
                 if isinstance(name, str):

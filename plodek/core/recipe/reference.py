@@ -28,7 +28,7 @@ which names what it makes for good. Lengths are numbers in the project's unit, o
 | `{"ids": ["…"]}` | corners or blocks by id (what the screen writes) |
 | `{"sides": [["…", "…", "…", "…"]]}` | sides of blocks by the ids of their corners; edges, in the plane |
 | `{"edges": [["…", "…"]]}` | edges by the ids of their corners; the order gives the edge its way |
-| `{"at": [x, y]}` | the nearest corner, the edge or side with the nearest middle, the block with the nearest centre |
+| `{"at": [x, y]}` | the nearest corner; the edge, side or block whose middle is nearest |
 | `{"each": [[x, y], [x, y]]}` | the same for several places |
 | `{"at": [x, y], "start": [x, y]}` | the same edge, running from its end nearest to `start` |
 | `{"on": "pier"}` | the edges that follow that guide, the sides that lie on it or stand on it |

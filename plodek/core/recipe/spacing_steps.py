@@ -31,7 +31,7 @@ def _need_open(model: Model) -> None:
 
 def _need_along(model: Model, tier: Tier) -> None:
     """Raise NotReady for a tier of the smoothed plane that has been lifted."""
-    if model.lift and any(model.lift.foot.get(a) != model.lift.foot.get(b) for a, b in tier.edges):
+    if model.lift and any(model.lift.foot.get(a, a) != model.lift.foot.get(b, b) for a, b in tier.edges):
         model.need_open("spacing")
 
 

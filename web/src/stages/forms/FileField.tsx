@@ -42,8 +42,10 @@ export function FileField({ field, value, change }: Props) {
     if (!file) return;
     setProblem("");
     if (GEOMETRY.test(file.name) === points || RECIPE.test(file.name) !== recipes) {
-      const other = recipes ? "a recipe (.json)" : points ? "a point file" : "a geometry file";
-      setProblem(`${file.name} is of another kind: ${other} is wanted here.`);
+      const other = recipes
+        ? "a recipe (.json) is wanted here"
+        : `use “${points ? "Bring in" : "Read points"}”`;
+      setProblem(`${file.name} is of another kind: ${other}.`);
       return;
     }
     try {
