@@ -33,7 +33,7 @@ def take_all(board: Board) -> None:
     take(board, "blocks")
     page.keyboard.press("Escape")
     board.go("Spacing")
-    page.get_by_label("Take tier T7 in hand").click()
+    page.get_by_label("Take tier T8 in hand").click()
     page.keyboard.press("s")
     board.field("Cells").fill("22")
     expect(board.effect).to_contain_text("→")
@@ -51,6 +51,7 @@ def take_all(board: Board) -> None:
     take(board, "shelf")
     shape(board)
     mending(board)
+    blocks_in_space(board)
 
 
 def shape(board: Board) -> None:
@@ -84,6 +85,39 @@ def mending(board: Board) -> None:
     board.hand.get_by_role("tab", name="Mend").click()
     expect(board.hand).to_contain_text("largest gap")
     take(board, "mending")
+
+
+def blocks_in_space(board: Board) -> None:
+    """The venturi in space, its plan, a ghost of a butterfly, and advice on a pole."""
+    page = board.page
+    page.goto(board.address)
+    page.get_by_text("Dosing venturi", exact=True).first.click()
+    expect(board.stop("Check")).to_contain_text("gate passed", timeout=60_000)
+    board.go("Blocks")
+    page.wait_for_timeout(1500)
+    take(board, "blocks-in-space")
+    page.get_by_role("button", name="Plan", exact=True).click()
+    page.get_by_role("button", name="Block B1", exact=True).click()
+    page.wait_for_timeout(1500)
+    take(board, "plan")
+    page.get_by_role("button", name="Plan", exact=True).click()
+    board.new("Tube")
+    page.keyboard.press("Alt+2")
+    page.keyboard.press("f")
+    board.field("Width (x)").fill("2")
+    board.field("Height (y)").fill("1")
+    board.keep()
+    page.keyboard.press("v")
+    board.keep()
+    expect(board.hand).to_contain_text("butterfly core replaces it", timeout=20_000)
+    page.wait_for_timeout(1500)
+    take(board, "advice")
+    page.keyboard.press("u")
+    board.hand.get_by_label("Blocks by rule").select_option(label="all")
+    expect(board.effect).to_contain_text("4 → 5")
+    page.wait_for_timeout(1500)
+    take(board, "ghost")
+    page.keyboard.press("Escape")
 
 
 def main() -> None:

@@ -46,7 +46,7 @@ def lay_out_blocks(board):
     expect(board.effect).to_contain_text("8 → 12")
     board.keep()
     page.keyboard.press("w")
-    board.hand.get_by_label("Edges by rule").select_option(label="around B5")
+    board.hand.get_by_label("Edges, or sides by rule").select_option(label="around B5")
     board.keep()
 
 

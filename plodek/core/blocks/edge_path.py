@@ -113,16 +113,16 @@ class EdgePath:
 def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePath:
     """Make the path of an edge. Raises BadValue where its ends sit at one place of the guide."""
     first, second = layout.corners[edge[0]], layout.corners[edge[1]]
-    start, end = np.array(first.xyz), np.array(second.xyz)
     if edge in layout.bends:
         return _bent(layout.bends[edge], first.xyz, second.xyz)
     follow = layout.follows.get(edge)
     if follow is None:
-        return EdgePath(start, end)
+        return _straight(first.xyz, second.xyz)
     guide = guides.get(follow.guide)
     if isinstance(guide, Surface):
         return _on_surface(guide, first.xyz, second.xyz)
     curve = curve_named(guides, follow.guide)
+    start, end = np.array(first.xyz), np.array(second.xyz)
     f0, f1 = (fraction_of(c, follow.guide, curve) for c in (first, second))
     span = f1 - f0
     if curve.closed:
@@ -134,6 +134,12 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
             remedy="slide one of them",
         )
     return EdgePath(start, end, curve, f0, span)
+
+
+@lru_cache(maxsize=50_000)
+def _straight(first: Place, second: Place) -> EdgePath:
+    """Make the path of a straight edge, once for all steps that leave it alone."""
+    return EdgePath(np.array(first), np.array(second))
 
 
 @lru_cache(maxsize=20_000)

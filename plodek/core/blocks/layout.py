@@ -101,6 +101,10 @@ class Use:
     end: int
 
 
+#: What is derived from the blocks of a layout alone.
+_OF_BLOCKS = ("edges", "sides", "outer", "filled", "filled_edges")
+
+
 @dataclass(frozen=True)
 class Layout:
     """Corners, blocks and what their edges and sides follow. Immutable: operations return a new layout.
@@ -239,7 +243,7 @@ class Layout:
             replace(t, corners={a: b for a, b in t.corners.items() if a in used and b in used})
             for t in self.twins
         ]
-        return replace(
+        slim = replace(
             self,
             corners={c: corner for c, corner in self.corners.items() if c in used},
             follows={e: f for e, f in self.follows.items() if e in self.edges},
@@ -247,6 +251,9 @@ class Layout:
             lies={s: name for s, name in self.lies.items() if s in self.sides},
             twins=tuple(t for t in twins if t.corners),
         )
+        # What was derived from the blocks, which are the same, need not be derived again.
+        slim.__dict__.update({name: self.__dict__[name] for name in _OF_BLOCKS if name in self.__dict__})
+        return slim
 
     def renamed(self, names: Mapping[str, str]) -> Layout:
         """Let corners become others; edges keep their shapes, and turn round where their order does."""

@@ -12,7 +12,7 @@ import numpy as np
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Block, Corner, Edge, Follow, Layout, Name, edge_of, side_of, stable_id
+from plodek.core.blocks.layout import Block, Corner, Edge, Follow, Layout, Name, edge_of, side_of
 from plodek.core.blocks.soundness import check
 from plodek.core.errors import BadValue, Refused
 from plodek.core.shape.arc import Arc
@@ -193,7 +193,7 @@ def lifted(
     for name, block in plane.blocks.items():
         layers = []
         for n in range(last):
-            one = name if last == 1 else stable_id(step, name, f"{stations[n]:g}")
+            one = name if last == 1 else f"{name}.{stations[n]:g}"
             order = (n + 1, n) if back else (n, n + 1)
             blocks[one] = Block(tuple(names[c, m] for m in order for c in block.corners), block.hollow)
             base[one] = name

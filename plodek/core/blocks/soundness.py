@@ -135,6 +135,8 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], shapes: Mapping[Edge, Floa
         for tier in tiers
         if tier.twisted
     ]
+    if len({corner.xyz for corner in layout.corners.values()}) == len(layout.corners):
+        return found  # no two corners at one place: no two edges on each other
     ends = {(e, end): shapes[e][end].round(12).tobytes() for e in shapes for end in (0, -1)}
     by_place: dict[frozenset[bytes], list[Edge]] = {}
     for edge in shapes:

@@ -360,6 +360,9 @@ def _nearest(places: Floats, to: Place) -> int:
 
 
 def _edge_pieces(model: Model, named: tuple[str, str]) -> list[tuple[str, str]]:
+    if edge_of(*named) not in model.layout.edges:
+        plain = _in_plane(model, named[0]), _in_plane(model, named[1])
+        named = plain if plain[0] != plain[1] else named
     edge = edge_of(*named)
     standing = f"{named[0]}.0", f"{named[1]}.0"
     if edge_of(*standing) in model.layout.edges:  # named in the plane, before the lift
@@ -371,8 +374,17 @@ def _edge_pieces(model: Model, named: tuple[str, str]) -> list[tuple[str, str]]:
     return [edge_of(*piece) for piece in whole if piece in model.layout.edges]
 
 
+def _in_plane(model: Model, name: str) -> str:
+    """Give the plane's name of what was named in the layout that stands on it: ``c.0.5`` is ``c`` there."""
+    plain = name.partition(".")[0]
+    layout = model.layout
+    return plain if layout.dim == 2 and (plain in layout.corners or plain in layout.blocks) else name
+
+
 def _side_pieces(model: Model, side: Side) -> list[Side]:
     found = model.sides_named(side)
+    if not found and model.layout.dim == 2:
+        found = model.sides_named(side_of(*{_in_plane(model, c) for c in side}))
     if not found:
         raise NothingFound(
             f"the side “{'–'.join(side)}” is not there", remedy=f"there are {len(model.layout.sides)} sides"
@@ -382,6 +394,7 @@ def _side_pieces(model: Model, side: Side) -> list[Side]:
 
 def _known(model: Model, wanted: list[str], known: list[str], noun: str) -> list[str]:
     there = set(known)
+    wanted = list(dict.fromkeys(w if w in there else _in_plane(model, w) for w in wanted))
     lost = [name for name in wanted if name not in there]
     if lost:
         labels = [model.layout.labels.get(name, name) for name in known]

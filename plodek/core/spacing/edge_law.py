@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Literal
 
 from plodek.core.arrays import Floats
@@ -35,7 +36,7 @@ class EdgeLaw:
         first = None if self.first is None else self.first / length
         last = None if self.last is None else self.last / length
         if self.law == "uniform":
-            return laws.uniform(n)
+            return _uniform(n)
         if self.law == "tanh":
             return laws.tanh(n, first, last)
         if self.ratio is not None:
@@ -47,3 +48,11 @@ class EdgeLaw:
         raise ImpossibleSpacing(
             "a geometric law needs a growth, a first or a last cell", remedy="give one of them"
         )
+
+
+@lru_cache(maxsize=1000)
+def _uniform(n: int) -> Floats:
+    """Give n equal cells; one array for all edges, which nobody may write to."""
+    found = laws.uniform(n)
+    found.flags.writeable = False
+    return found

@@ -7,6 +7,7 @@ plane grid, or the outer faces of one in space.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from math import prod
 from typing import Any, cast
 
@@ -18,6 +19,7 @@ from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Side, edge_of
 from plodek.core.blocks.plan import clearest, plan
 from plodek.core.blocks.soundness import findings
+from plodek.core.blocks.tiers import Tier
 from plodek.core.check.metrics import CellValues, measure
 from plodek.core.check.quality import WorstCell
 from plodek.core.errors import NothingFound
@@ -274,11 +276,21 @@ def _tiers(evaluation: Evaluation) -> list[TierOut]:
                 smallest=float(min((d.min() for d in sizes), default=0)),
                 largest=float(max((d.max() for d in sizes), default=0)),
                 growth=float(max(growths, default=1)),
-                count_step=next((counted[e] for e in tier.edges if e in counted), None),
-                law_step=next((ruled[e] for e in tier.edges if e in ruled), None),
+                count_step=_setter(counted, tier),
+                law_step=_setter(ruled, tier),
             )
         )
     return found
+
+
+def _setter(setters: Mapping[Edge, str], tier: Tier) -> str | None:
+    """Find the step that set a tier, by its edges' names or those they had in the plane."""
+    for a, b in tier.edges:
+        plane = edge_of(a.partition(".")[0], b.partition(".")[0])
+        for edge in ((a, b), plane):
+            if edge in setters:
+                return setters[edge]
+    return None
 
 
 def _setters(evaluation: Evaluation) -> tuple[dict[Edge, str], dict[Edge, str]]:

@@ -33,7 +33,7 @@ export function newDraft(
   if (kind.kind === "space") Object.assign(step, presentLaw(model, step), values);
   return {
     step,
-    at: placeFor(kind.kind, steps, here ?? steps.length),
+    at: placeFor(kind.kind, steps, here ?? steps.length, step.tier),
     isNew: true,
     field: selectingField(kind, step)?.name ?? null,
   };

@@ -3,23 +3,33 @@ import type { Step } from "../api/client";
 
 /** Steps that change the plane's layout or spacing: they must stand before smoothing. */
 const PLANE = new Set([
-  "frame", "cut", "hollow", "bring-back", "ring", "pin", "slide", "follow",
-  "count", "space", "turn", "copy",
+  "frame", "block", "bring-layout", "cut", "merge", "hollow", "bring-back", "zip", "pinch", "three",
+  "ring", "butterfly", "refine", "grow", "pin", "slide", "follow", "bend", "align", "fit-near",
+  "place", "twin", "count", "space", "turn", "copy",
 ]); // biome-ignore format: a table reads better in rows
 
 /** Steps that change guides: they must stand before the blocks that follow these. */
 const GUIDES = new Set(["move", "rename", "leave-out", "sew"]);
 
-/** Gives the index at which a new step of a kind goes in, at most `here`. */
-export function placeFor(kind: string, steps: Step[], here: number): number {
+/** Steps that lift the plane into space. */
+const LIFTS = new Set(["extrude", "revolve", "sweep"]);
+
+/** Whether a tier runs along a lift: both ends of its edge stand on one corner of the plane. */
+const alongLift = (tier: unknown): boolean =>
+  ((tier as { edges?: [string, string][] } | undefined)?.edges ?? []).some(
+    ([a, b]) => a.split(".")[0] === b.split(".")[0],
+  );
+
+/** Gives the index at which a new step of a kind goes in, at most `here`; `tier` is what it is for. */
+export function placeFor(kind: string, steps: Step[], here: number, tier?: unknown): number {
   const before = (test: (step: Step) => boolean) => {
     const at = steps.findIndex(test);
     return at < 0 ? here : Math.min(at, here);
   };
   if (kind === "unit") return 0;
   if (GUIDES.has(kind)) return before((step) => step.kind === "frame");
-  if (PLANE.has(kind)) return before((step) => step.kind === "smooth");
-  if (kind === "smooth") return before((step) => step.kind === "extrude");
+  if (PLANE.has(kind) && !alongLift(tier)) return before((step) => step.kind === "smooth");
+  if (kind === "smooth") return before((step) => LIFTS.has(step.kind));
   return here;
 }
 

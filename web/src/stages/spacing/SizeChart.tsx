@@ -66,6 +66,7 @@ function Chart({ edge, way }: { edge: Edge; way: string }) {
     const tier = model.tiers.find((t) => t.label === edge.tier);
     const ruling = steps.findIndex((step) => step.id === tier?.law_step);
     const fresh: Step = { kind: "space", id: freshId("space", steps), law: "geometric" };
+    const named = { edges: [edge.id] };
     const started =
       board.draft?.step.kind === "space"
         ? board.draft
@@ -73,7 +74,7 @@ function Chart({ edge, way }: { edge: Edge; way: string }) {
           ? { step: steps[ruling] as Step, at: ruling, isNew: false, field: "tier" }
           : {
               step: fresh,
-              at: placeFor("space", steps, board.here ?? steps.length),
+              at: placeFor("space", steps, board.here ?? steps.length, named),
               isNew: true,
               field: "tier",
             };

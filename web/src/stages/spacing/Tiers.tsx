@@ -60,7 +60,7 @@ function Row({ tier, color, share, on }: RowProps) {
       tier: { edges: [edge] },
       cells: count,
     };
-    keepSteps(inserted(steps, step, placeFor("count", steps, here ?? steps.length)));
+    keepSteps(inserted(steps, step, placeFor("count", steps, here ?? steps.length, step.tier)));
   };
   const take = () => set({ selection: { kind: "edge", ids: tier.edges.map(edgeId) } });
   const range = tier.longest

@@ -1,0 +1,165 @@
+"""Every demo recipe of blocks: its topology counted again, its cells, and its volume against closed forms."""
+
+import json
+import math
+from itertools import combinations, pairwise
+
+import numpy as np
+import pytest
+
+from plodek.core.check.metrics import measure
+from plodek.core.check.quality import gate
+from plodek.core.recipe import build, recipe
+from tests.conftest import DEMO, demo_file
+
+#: Blocks, and the Euler characteristic of the flow domain: 1 for a ball, 0 for a ring (around a pier).
+DEMOS = {
+    "intake-pier": (12, 0),
+    "rough-pier": (34, 0),
+    "dosing-venturi": (25, 1),
+    "draft-cone": (12, 1),
+    "siphon": (15, 1),
+    "gate-chamber": (17, 1),
+    "turning-vanes": (12, 0),
+    "turning-vanes-blunt": (13, 0),
+}
+#: The numbering of a block's corners, written down a second time: n = i + 2j + 4k.
+FACES = ((0, 2, 4, 6), (1, 3, 5, 7), (0, 1, 4, 5), (2, 3, 6, 7), (0, 1, 2, 3), (4, 5, 6, 7))
+
+
+@pytest.fixture(scope="module")
+def demos():
+    found = {}
+    for name in DEMOS:
+        evaluation = recipe.Evaluator().evaluate(recipe.read(demo_file(f"{name}.json")), demo_file)
+        assert evaluation.error is None, f"{name}: {evaluation.error}"
+        found[name] = evaluation.model
+    return found
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_its_topology_by_an_independent_count(demos, name):
+    blocks, characteristic = DEMOS[name]
+    layout = demos[name].layout
+    cells = [layout.blocks[b].corners for b in layout.filled]
+    assert len(cells) == blocks
+    faces: dict[frozenset[str], int] = {}
+    for corners in cells:
+        assert len(set(corners)) == 8
+        for face in FACES:
+            key = frozenset(corners[n] for n in face)
+            faces[key] = faces.get(key, 0) + 1
+    assert set(faces.values()) <= {1, 2}
+    # Edges are where two faces of one block meet: pairs of corners that two faces of it share.
+    edges = {
+        frozenset(corners[n] for n in set(f) & set(g))
+        for corners in cells
+        for f, g in combinations(FACES, 2)
+        if len(set(f) & set(g)) == 2
+    }
+    corners = {c for cell in cells for c in cell}
+    assert len(corners) - len(edges) + len(faces) - len(cells) == characteristic
+    outer = [key for key, uses in faces.items() if uses == 1]
+    assert len(outer) == len(layout.outer)
+    # The boundary is a closed surface: each of its edges belongs to two of its faces (or two pairs).
+    on_edges = [sum(edge <= face for face in outer) for edge in edges]
+    assert set(on_edges) <= {0, 2, 4}
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_no_cell_is_folded_after_the_fill_and_the_gate_is_passed(demos, name):
+    model = demos[name]
+    assert not measure(build.filled_grid(model)).folded.any()
+    grid = build.build(model).grid
+    assert gate(measure(grid), model.limits).passed
+    assert grid.unnamed == ()
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_the_boundary_is_closed(demos, name):
+    """The outer face vectors of a closed surface sum to zero (divergence theorem), to round-off."""
+    grid = build.filled_grid(demos[name])
+    total, area = np.zeros(3), 0.0
+    for patch in grid.patches:
+        for side in patch.sides:
+            xyz = grid.side_nodes(side)
+            vectors = 0.5 * np.cross(xyz[1:, 1:] - xyz[:-1, :-1], xyz[:-1, 1:] - xyz[1:, :-1])
+            # Outward along i and k with rising axes, inward along j: the cross product of (i, k) is -j.
+            sign = (1 if side.end else -1) * (-1 if side.axis == 1 else 1)
+            total += sign * vectors.reshape(-1, 3).sum(axis=0)
+            area += float(np.linalg.norm(vectors, axis=-1).sum())
+    assert np.abs(total).max() < 1e-12 * area
+
+
+def refined(model, factor):
+    counts = {edge: factor * count for edge, count in model.laid.counts.items()}
+    return build.replace(model, spacing=build.replace(model.spacing, counts=counts, laws={}))
+
+
+def test_the_venturis_volume_converges_with_second_order():
+    """Against the frusta it consists of; lengths as in ISO 5167-4's cones of 21° and 8°, in mm."""
+    model = recipe.Evaluator().evaluate(recipe.read(demo_file("dosing-venturi.json")), demo_file).model
+
+    def frustum(a, b, h):
+        return math.pi * h / 3 * (a * a + a * b + b * b)
+
+    exact = frustum(50, 50, 200) + frustum(50, 25, 134.8879) + frustum(25, 25, 50) + frustum(25, 50, 357.5167)
+    small = build.replace(
+        model, spacing=build.replace(model.spacing, counts=dict.fromkeys(model.laid.counts, 4), laws={})
+    )
+    errors = [exact - measure(build.filled_grid(refined(small, f))).volume.sum() for f in (1, 2, 4)]
+    assert all(3.8 < a / b < 4.2 for a, b in pairwise(errors))
+    assert abs(errors[-1]) < 2e-3 * exact
+
+
+def test_the_draft_cones_volume_converges_with_second_order(demos):
+    """Pipe and duct by elementary geometry, the ruled cone between circle and square by quadrature."""
+    model = demos["draft-cone"]
+    angle = np.linspace(-math.pi / 4, math.pi / 4, 20_001)
+    circle = 0.4 * np.stack([np.cos(angle), np.sin(angle)])
+    t = np.linspace(0, 1, 20_001)
+    # The panel from the arc to the square's side is ruled between equal shares of both.
+    side = np.stack([np.full_like(t, 0.5), -0.5 + t])
+
+    def area(z):
+        ring = (1 - z) * circle + z * side
+        return 4 * 0.5 * float(np.sum(ring[0, :-1] * ring[1, 1:] - ring[0, 1:] * ring[1, :-1]))
+
+    # The area is a polynomial of second degree in z: Simpson's rule is exact.
+    cone = 1.5 / 6 * (area(0) + 4 * area(0.5) + area(1))
+    exact = math.pi * 0.16 * 0.4 + cone + 1.0 * 0.5
+    errors = []
+    for cells in (4, 8, 16):
+        even = build.replace(
+            model,
+            spacing=build.replace(model.spacing, counts=dict.fromkeys(model.laid.counts, cells), laws={}),
+        )
+        errors.append(exact - measure(build.filled_grid(even)).volume.sum())
+    assert all(3.0 < a / b < 5.0 for a, b in pairwise(errors))
+    assert abs(errors[-1]) < 2e-3 * exact
+
+
+def test_the_vane_recipe_runs_unchanged_on_other_profiles(tmp_path):
+    from plodek.core.shape.wing_section import section
+
+    x, y, _ = section("5510", 41, sharp=True).T
+    rows = [*zip(x, y, strict=True), (1.0, 0.0)]
+    (tmp_path / "own.dat").write_text("made up\n" + "\n".join(f"{a:.7f} {b:.7f}" for a, b in rows))
+    vanes = recipe.read((DEMO / "turning-vanes.json").read_bytes())
+    for profile in ("4412", "0012", "own.dat"):
+        own = recipe.with_values(vanes, {"profile": profile})
+        found = recipe.Evaluator().evaluate(own, lambda name: (tmp_path / name).read_bytes())
+        assert found.error is None, f"{profile}: {found.error}"
+        assert list(found.model.layout.blocks) == list(
+            recipe.Evaluator().evaluate(vanes, demo_file).model.layout.blocks
+        )
+        cells = measure(build.build(found.model).grid)
+        assert not cells.folded.any()
+        assert cells.of("smallest_angle").min() > 20
+
+
+def test_recipes_are_one_step_a_line():
+    """Demo recipes are read by people: every step stands on a line of its own."""
+    for path in DEMO.glob("*.json"):
+        steps = json.loads(path.read_text())["steps"]
+        assert sum(line.startswith("    {") for line in path.read_text().splitlines()) == len(steps)
