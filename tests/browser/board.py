@@ -71,3 +71,14 @@ class Board:
 
     def click(self, x: float, y: float, **options: object) -> None:
         self.page.mouse.click(*self.place(x, y), **options)  # type: ignore[arg-type]
+
+    def pick(self, canvas: Locator, x: float, y: float, extent: tuple[float, float, float, float]) -> None:
+        """Click a place, while the view shows all of an extent (low x, low y, high x, high y) from above."""
+        box = canvas.bounding_box()
+        assert box is not None
+        low_x, low_y, high_x, high_y = extent
+        zoom = 0.84 * min(box["width"] / (high_x - low_x), (box["height"] - 90) / (high_y - low_y))
+        self.page.mouse.click(
+            box["x"] + box["width"] / 2 + zoom * (x - 0.5 * (low_x + high_x)),
+            box["y"] + box["height"] / 2 - zoom * (y - 0.5 * (low_y + high_y)),
+        )

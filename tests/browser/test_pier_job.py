@@ -116,7 +116,7 @@ def test_from_an_empty_project_to_an_accepted_file(board, tmp_path):
     expect(board.hand).to_contain_text("first height within 1 %", timeout=30_000)
     page.keyboard.press("Alt+2")
     page.keyboard.press("e")
-    board.field("Depth (z)").fill("1.8")
+    board.field("Depth").fill("1.8")
     board.field("Cells").fill("24")
     board.keep()
     name_patches(board)

@@ -135,7 +135,7 @@ export function View() {
       {field && (
         <Text
           position="absolute"
-          bottom="9"
+          bottom="16"
           left="3"
           bg="ochreSoft"
           border="1px solid"
