@@ -21,6 +21,7 @@ import plodek.demo
 from plodek.core.check.metrics import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.recipe import build, recipe
+from plodek.core.recipe.step import Context
 from plodek.core.shape import analytic
 from plodek.core.shape.cad_reading import net_of
 from plodek.core.shape.nurbs import Net, Nurbs
@@ -28,6 +29,7 @@ from plodek.core.shape.patch import patch_of
 from plodek.core.shape.triangulated import Triangulated
 from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
 from plodek.core.smooth.smooth import SmoothSettings, smooth
+from plodek.server.api.pictures import effect_of, model_out
 
 DEMO = Path(next(iter(plodek.demo.__path__)))
 VTK_ORDER = (0, 1, 3, 2, 4, 5, 7, 6)
@@ -210,12 +212,50 @@ def evaluation() -> None:
     say("  one late step changed", f"{1e3 * seconds(late):.1f} ms", "< 20 ms")
 
 
+def operations() -> None:
+    """Operations on a layout of 512 blocks in space, and what its ghost takes on the server."""
+    frame = {"kind": "frame", "id": "f", "shape": "box", "width": 8, "height": 8, "depth": 8}
+    cuts = [{"kind": "cut", "id": f"c{a}", "by": a, "at": list(range(1, 8))} for a in "xyz"]
+    evaluator = recipe.Evaluator()
+    base = [frame, *cuts]
+    model = evaluator.evaluate(recipe.of({"steps": base}), read_file).model
+    block: dict[str, Any] = {"blocks": {"at": [4.5, 4.5, 4.5]}}
+    steps: tuple[dict[str, Any], ...] = (
+        {"kind": "cut", "by": "x", "at": [0.5]},
+        {"kind": "ring", "thickness": 0.1} | block,
+        {"kind": "butterfly", "walls": {"around": {"at": [4.5, 4.5, 4.5]}}} | block,
+        {"kind": "hollow"} | block,
+        {"kind": "grow", "sides": {"side": "x+"}, "distance": 1},
+        {"kind": "merge", "blocks": {"each": [[0.5, 0.5, 0.5], [1.5, 0.5, 0.5]]}},
+        {"kind": "pin", "corner": {"at": [4, 4, 4]}, "to": [4.1, 4, 4]},
+    )
+    context = Context(read_file, read_file, lambda name: model)
+    for raw in steps:
+        (step,) = recipe.of({"steps": [raw | {"id": "s"}]}).steps
+        took = seconds(lambda step=step: step.apply(model, context))  # type: ignore[misc]
+        say(f"{raw['kind']} on {len(model.layout.blocks)} blocks", f"{1e3 * took:.0f} ms", "< 50 ms")
+    names = iter(range(1000))
+
+    def ghost() -> None:
+        ring = {"kind": "ring", "id": f"r{next(names)}", "thickness": 0.1} | block
+        found = evaluator.evaluate(recipe.of({"steps": [*base, ring]}), read_file)
+        effect_of(found.model)
+        model_out(found).model_dump_json()
+
+    say(
+        "  a ring evaluated, with its effect, as JSON for the ghost",
+        f"{1e3 * seconds(ghost):.0f} ms",
+        "< 150 ms",
+    )
+
+
 def main() -> None:
     """Run all."""
     quality()
     closest()
     smoothing()
     evaluation()
+    operations()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     say("peak memory of this run, VTK's copies included", f"{peak:.0f} MB", "")
 

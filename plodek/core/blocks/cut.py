@@ -95,8 +95,8 @@ def kept_within(layout: Layout, edge: Edge, chosen: Iterable[str]) -> tuple[Layo
             f"the cut would run on into {names}",
             remedy="take them into the chosen blocks, or wrap a ring, which keeps its cells to itself",
         )
-    split = {block for e in tier.edges for block, _ in layout.edges[e]} - on
-    left = {n: b for n, b in layout.blocks.items() if n not in split}
+    ended_at = {block for e in tier.edges for block, _ in layout.edges[e]} - on
+    left = {n: b for n, b in layout.blocks.items() if n not in ended_at}
     return replace(layout, blocks=left).tidied(), tier
 
 
