@@ -114,8 +114,8 @@ class CrossingCurve(ParametricCurve):
     At each parameter the place is where both surfaces meet the plane across the spline.
     """
 
-    #: Both surfaces decide at every place, which is costly: arc length to 1e-10 must do.
-    settled = 1e-10
+    #: Both surfaces decide at every place, which is costly: arc length to 1e-9 must do.
+    settled = 1e-9
 
     def __init__(self, a: SmoothSurface, b: SmoothSurface, uv: Floats, st: Floats, *, closed: bool) -> None:
         self._a, self._b = a, b
