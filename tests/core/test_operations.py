@@ -478,7 +478,7 @@ def random_step(model, number, verb, first, second, share):
     return step | fields[verb]
 
 
-@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(VERBS, st.booleans())
 def test_random_operations_keep_the_layout_sound_and_undo_exactly(verbs, solid):
     """Whatever the core accepts is sound; what it refuses says why; a step less is what was before."""
