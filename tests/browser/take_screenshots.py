@@ -1,5 +1,6 @@
 """Takes the pictures of docs/screenshots anew, from the demo data: `make screenshots`."""
 
+import json
 import sys
 import tempfile
 from pathlib import Path
@@ -90,6 +91,9 @@ def mending(board: Board) -> None:
 def blocks_in_space(board: Board) -> None:
     """The venturi in space, its plan, a ghost of a butterfly, and advice on a pole."""
     page = board.page
+    made = page.request.post(f"{board.address}/api/projects", data={"name": "Dosing venturi"}).json()
+    steps = json.loads((DEMO / "dosing-venturi.json").read_text())["steps"]
+    page.request.put(f"{board.address}/api/projects/{made['id']}/recipe", data={"base": 0, "steps": steps})
     page.goto(board.address)
     page.get_by_text("Dosing venturi", exact=True).first.click()
     expect(board.stop("Check")).to_contain_text("gate passed", timeout=60_000)
