@@ -15,7 +15,8 @@ demo: build/python build/pages build/kernels
 	$(BIN)/plodek demo
 
 test: setup lint
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n 2 --dist worksteal --ignore tests/browser
+	$(BIN)/python -m pytest tests/browser  # alone: a browser draws on both cores
 
 setup: build/python build/pages build/kernels build/checkers
 

@@ -86,7 +86,7 @@ def test_random_sequences_keep_the_layout_sound(operations):
         assert (layout.corners, layout.blocks) == before  # the operation returns a new value
         layout = after
         assert_sound(layout)
-    solid = lifted(layout, {}, Extrusion(np.array([0, 0, 1.0])), [0.0, 1.0], "e").layout
+    solid = lifted(layout, {}, Extrusion(np.array([0, 0, 1.0])), [0.0, 1.0]).layout
     assert_sound(solid)
 
 

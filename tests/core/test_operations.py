@@ -6,7 +6,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import HealthCheck, assume, example, given, settings
 from hypothesis import strategies as st
 
 from plodek.core.blocks.angles import corner_angles
@@ -480,6 +480,7 @@ def random_step(model, number, verb, first, second, share):
 
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(VERBS, st.booleans())
+@example([("pinch", 0, 0, 0.5), ("ring", 0, 0, 0.5), ("cut", 0, 0, 0.25)], True)
 def test_random_operations_keep_the_layout_sound_and_undo_exactly(verbs, solid):
     """Whatever the core accepts is sound; what it refuses says why; a step less is what was before."""
     steps = [FRAME, EXTRUDE] if solid else [FRAME]
@@ -515,9 +516,6 @@ def test_corner_ids_do_not_change_when_a_step_is_inserted_before():
     later = model_of(
         [FRAME, {"kind": "cut", "id": "new", "at": [1.8]}, {"kind": "cut", "id": "c", "at": [1.5]}, *tail]
     )
-    assert set(plain.layout.corners) & set(later.layout.corners) >= {
-        c for c in plain.layout.corners if c in later.layout.corners
-    }
     shared = set(plain.layout.corners) & set(later.layout.corners)
     assert len(shared) >= 0.6 * len(plain.layout.corners)
     assert all(plain.layout.corners[c].xyz == later.layout.corners[c].xyz for c in shared)

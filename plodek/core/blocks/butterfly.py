@@ -130,7 +130,7 @@ def _without_pole(
         groups.setdefault(tuple(sorted(wedge.levels)), []).append(wedge)
     made = _Core(step, layout, core)
     for poles, group in groups.items():
-        made.add(poles, _around(layout, group))
+        made.add(poles, _around(group))
     bends = dict(layout.bends)
     for edge in layout.edges:
         if edge[0] in made.copies and edge[1] in made.copies:
@@ -143,7 +143,7 @@ def _without_pole(
     return Change(after, made.pieces)
 
 
-def _around(layout: Layout, group: list[_Wedge]) -> list[_Wedge]:
+def _around(group: list[_Wedge]) -> list[_Wedge]:
     """Order wedges around their axis, from an open end where there is one."""
     pole = next(iter(group[0].levels))
     at: dict[str, list[_Wedge]] = {}

@@ -157,9 +157,7 @@ class Lifted(Change):
     base: Mapping[str, str] = field(default_factory=dict)
 
 
-def lifted(
-    plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations: Sequence[float], step: str
-) -> Lifted:
+def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations: Sequence[float]) -> Lifted:
     """Lift a plane layout, with blocks between the ``stations``, which rise from 0 to 1.
 
     The layer at 0 is the plane itself, and follows its guides; the others carry its shape. Raises
@@ -189,7 +187,7 @@ def lifted(
     blocks: dict[str, Block] = {}
     base: dict[str, str] = {}
     pieces: dict[Name, tuple[Name, ...]] = dict(found.pieces)
-    back = _runs_back(plane, motion, moves)
+    back = _runs_back(plane, motion)
     for name, block in plane.blocks.items():
         layers = []
         for n in range(last):
@@ -239,7 +237,7 @@ class _Shapes:
                         self.bends[edge_of(a, b)] = trail
 
 
-def _runs_back(plane: Layout, motion: Motion, moves: Sequence[Move]) -> bool:
+def _runs_back(plane: Layout, motion: Motion) -> bool:
     """Whether the motion leaves the plane against its blocks' sense; Refused where it runs along it."""
     name = max(plane.filled, key=lambda b: float(np.ptp(plane.places(plane.blocks[b].corners))))
     xyz = plane.places(plane.blocks[name].corners)

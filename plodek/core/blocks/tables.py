@@ -54,7 +54,6 @@ def parallel(dim: int, axis: int) -> tuple[tuple[int, int], ...]:
 
 def _across(
     n: int,
-    side: tuple[int, int],
     other: tuple[int, int],
     own: Sequence[int],
     along: Sequence[int],
@@ -89,8 +88,7 @@ class Orientation:
             for flips in product((False, True), repeat=dim - 1):
                 # Where edges have shrunk several ways may fit; all of them join the same corners.
                 if all(
-                    first[n] == second[_across(n, side, other, own, along, flips)]
-                    for n in side_corners(dim, *side)
+                    first[n] == second[_across(n, other, own, along, flips)] for n in side_corners(dim, *side)
                 ):
                     axes = [0] * dim
                     axes[side[0]] = (1 if side[1] != other[1] else -1) * (other[0] + 1)

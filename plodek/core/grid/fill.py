@@ -55,6 +55,9 @@ def fill_space(layout: Layout, laid: LaidOut, guides: Mapping[str, Guide]) -> di
         nodes = np.zeros((*shape, 3))
         for axis, end, ns in tables.sides(3):
             ids = tuple(corners[n] for n in ns)
+            if len(set(ids)) < 3:  # shrunk to a line, which blocks with other counts may share
+                nodes[_at_side(axis, end)] = fill_side(ids, laid, xyz, _shape(shape, axis))
+                continue
             side = side_of(*ids)
             if side not in faces:
                 faces[side] = ids, _face(layout, laid, guides, xyz, ids, side, _shape(shape, axis))

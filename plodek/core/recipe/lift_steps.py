@@ -31,7 +31,7 @@ class _LiftStep(BlockStep):
 
 
 def lift(
-    step: str, model: Model, motion: Motion, stations: list[float], cells: int, law: EdgeLaw | None = None
+    model: Model, motion: Motion, stations: list[float], cells: int, law: EdgeLaw | None = None
 ) -> Model:
     """Lift the plane of a model, with ``cells`` along the way and their law.
 
@@ -39,7 +39,7 @@ def lift(
     """
     if any(not low < high for low, high in pairwise(stations)):
         raise BadValue("the cuts along the way do not rise from 0 to 1", remedy="give them in order")
-    done = lifted(model.layout, model.guides, motion, stations, step)
+    done = lifted(model.layout, model.guides, motion, stations)
     counts, laws = _along(model, done, stations, cells, law)
     for name, corners in {n: b.corners for n, b in done.layout.blocks.items()}.items():
         plane = model.layout.blocks[done.base[name]].corners
@@ -122,7 +122,7 @@ class Extrude(_LiftStep):
             law = EdgeLaw(self.law, first=first, last=last)
             law.nodes(self.cells, depth)  # an impossible law is refused here, not when the grid is built
         motion = Extrusion(depth * unit(np.array(self.along)))
-        return lift(self.id, model, motion, _stations(self.cuts), self.cells, law)
+        return lift(model, motion, _stations(self.cuts), self.cells, law)
 
 
 class Revolve(_LiftStep):
@@ -150,7 +150,7 @@ class Revolve(_LiftStep):
             np.array(place_of(model, self.at)), np.array(self.along), math.radians(self.angle)
         )
         stations = [n / self.parts for n in range(self.parts + 1)]
-        return lift(self.id, model, motion, stations, self.cells)
+        return lift(model, motion, stations, self.cells)
 
 
 class SweepLayout(_LiftStep):
@@ -172,4 +172,4 @@ class SweepLayout(_LiftStep):
     def apply(self, model: Model, context: Context) -> Model:
         model.need_plane("sweep")
         motion = Sweep(model.curve(self.guide), self.scale)
-        return lift(self.id, model, motion, _stations(self.cuts), self.cells)
+        return lift(model, motion, _stations(self.cuts), self.cells)

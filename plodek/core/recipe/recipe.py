@@ -149,7 +149,7 @@ def of(raw: Any, name: str = "the recipe") -> Recipe:
     try:
         recipe = Recipe.model_validate(raw)
     except ValidationError as error:
-        raise BadValue(_said(error, raw), where=name, remedy="correct it there") from error
+        raise BadValue(_said(error), where=name, remedy="correct it there") from error
     ids = [step.id for step in recipe.steps]
     twice = next((i for i in ids if ids.count(i) > 1), None)
     if twice is not None:
@@ -188,7 +188,7 @@ def _typed(text: str) -> Any:
         return text
 
 
-def _said(error: ValidationError, raw: Any) -> str:
+def _said(error: ValidationError) -> str:
     """Put the first thing that pydantic found into words."""
     first = error.errors()[0]
     place = list(first["loc"])

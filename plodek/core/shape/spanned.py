@@ -137,9 +137,7 @@ class Filled(GeneratedSurface):
             np.union1d(_breaks(bottom), _breaks(top)),
             np.union1d(_breaks(left), _breaks(right)),
         )
-        self._corners = np.stack(
-            [_end(bottom, left, 0), _end(bottom, right, 1), _end(top, left, 0), _end(top, right, 1)]
-        )
+        self._corners = np.stack([_end(bottom, 0), _end(bottom, 1), _end(top, 0), _end(top, 1)])
 
     def derivatives(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
@@ -176,8 +174,8 @@ def _jet(side: _Side, s: Floats) -> tuple[Floats, Floats, Floats]:
     return side[0] + s[:, None] * step, np.tile(step, (len(s), 1)), np.zeros((len(s), 3))
 
 
-def _end(side: _Side, across: _Side, which: int) -> Floats:
-    """Give the corner of a side; where it is one place only, that of the side across."""
+def _end(side: _Side, which: int) -> Floats:
+    """Give the corner at one end of a side."""
     if isinstance(side, Curve):
         return side.end() if which else side.start()
     return side[which]

@@ -95,7 +95,7 @@ def tracks_of(
                     at_end = bool(set(edge) & set(run[-1]))
                     run.insert(len(run) if at_end else 0, edge)
                     grown = True
-        tracks.append(_track(layout, laid, graph, run))
+        tracks.append(_track(laid, graph, run))
     return tracks
 
 
@@ -116,7 +116,7 @@ def _goes_on(laid: LaidOut, first: Edge, last: Edge, edge: Edge) -> bool:
     return False
 
 
-def _track(layout: Layout, laid: LaidOut, graph: NodeGraph, run: list[Edge]) -> Track:
+def _track(laid: LaidOut, graph: NodeGraph, run: list[Edge]) -> Track:
     ends = _walk(run)
     pieces = []
     for a, b in ends:

@@ -74,14 +74,14 @@ def _interior(xy: Floats, stencil: Indices, passes: int) -> tuple[Floats, Floats
             for axis in range(2):
                 a, b = stencil[p, 2 - 2 * axis], stencil[p, 6 - 2 * axis]
                 if a >= 0 and b >= 0 and stencil[a, 0] >= 0 and stencil[b, 0] >= 0:
-                    va = before[axis, a] if _same(stencil, p, a, axis) else before[axis, p]
-                    vb = before[axis, b] if _same(stencil, p, b, axis) else before[axis, p]
+                    va = before[axis, a] if _same(stencil, p, a) else before[axis, p]
+                    vb = before[axis, b] if _same(stencil, p, b) else before[axis, p]
                     controls[axis, p] = 0.5 * before[axis, p] + 0.25 * (va + vb)
     return controls[0], controls[1]
 
 
 @nb.njit(cache=True)
-def _same(stencil: Indices, p: int, q: int, axis: int) -> bool:
+def _same(stencil: Indices, p: int, q: int) -> bool:
     """Whether two neighbouring nodes have their stencils turned the same way."""
     for direction in (0, 2, 4, 6):
         if stencil[p, direction] == q:
