@@ -17,6 +17,8 @@ from plodek.core.shape.patch import patch_of
 from plodek.core.shape.spanned import Lofted
 from plodek.core.shape.triangulated import Triangulated
 from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
+from plodek.core.spacing import kernels
+from plodek.core.spacing.edge_law import EdgeLaw
 
 _STEPS = [
     {"kind": "circle", "id": "c", "name": "c", "centre": [1, 1], "radius": 0.3},
@@ -39,9 +41,18 @@ def main() -> None:
         )
     if evaluation.error is not None:
         raise evaluation.error
+    _spacing()
     measure(build.filled_grid(evaluation.model))
     measure(build.build(evaluation.model).grid)
     _shape()
+
+
+def _spacing() -> None:
+    """Lay one edge by itself, and several at once."""
+    law = EdgeLaw("wall layers", first=0.01, ratio=1.2, layers=4)
+    law.nodes(20, 1.0)
+    number, sizes, layers = law.packed(20, 1.0)
+    kernels.lay_all(np.array([number]), sizes[None, :], np.array([layers]), np.array([0, 21]), np.empty(21))
 
 
 def _shape() -> None:

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from plodek.core.blocks import tables
 from plodek.core.blocks.cut import cut, fractions_along
+from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.frame import box
 from plodek.core.blocks.layout import Block, edge_of
 from plodek.core.blocks.lift import Extrusion, lifted
@@ -96,7 +97,8 @@ def test_coincident_nodes_are_equal_to_the_bit(operations):
     layout = box("f", (0.1, 0.7, 0), (3.3, 2.1))
     for number, operation in enumerate(operations):
         layout = applied(layout, number, operation)
-    laid = lay_out(layout, {}, Spacing(), tiers(layout))
+    paths = {e: edge_path(layout, {}, e) for e in layout.filled_edges}
+    laid = lay_out(layout, paths, Spacing(), tiers(layout), {}, {})
     if sum(laid.counts[e] for e in layout.edges) > 4000:
         return
     blocks = fill_plane(layout, laid)

@@ -1,19 +1,36 @@
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
+from scipy.integrate import quad
+from scipy.optimize import brentq, least_squares
 
 from plodek.core.errors import ImpossibleSpacing
-from plodek.core.spacing import laws
-from plodek.core.spacing.edge_law import EdgeLaw
+from plodek.core.shape.arc import Arc
+from plodek.core.shape.ellipse import Ellipse
+from plodek.core.spacing.edge_law import EdgeLaw, fewest_cells, flipped, most_growth
+from plodek.core.spacing.size_law import by_curvature, cells_of
 from tests.conftest import model_of
 
 SIZE = st.floats(1e-4, 0.9)
 COUNT = st.integers(3, 120)
+TABLES = st.lists(st.floats(0.05, 5), min_size=2, max_size=7).map(
+    lambda sizes: tuple((k / (len(sizes) - 1), size) for k, size in enumerate(sizes))
+)
 LAWS = st.one_of(
     st.just(EdgeLaw("uniform")),
+    st.floats(0.05, 20).map(lambda e: EdgeLaw("geometric", expansion=e)),
+    st.tuples(SIZE, SIZE).map(lambda hs: EdgeLaw("two-sided", first=hs[0], last=hs[1])),
+    st.tuples(SIZE, st.floats(1.01, 1.5), st.integers(1, 12)).map(
+        lambda v: EdgeLaw("wall layers", first=v[0], ratio=v[1], layers=v[2])
+    ),
+    st.tuples(SIZE, SIZE, st.floats(1.01, 1.5), st.integers(1, 12)).map(
+        lambda v: EdgeLaw("wall layers", first=v[0], last=v[1], ratio=v[2], layers=v[3])
+    ),
+    TABLES.map(lambda table: EdgeLaw("table", table=table)),
     SIZE.map(lambda h: EdgeLaw("geometric", first=h)),
     SIZE.map(lambda h: EdgeLaw("geometric", last=h)),
     st.floats(0.6, 1.7).map(lambda r: EdgeLaw("geometric", ratio=r)),
@@ -25,6 +42,7 @@ LAWS = st.one_of(
 
 @given(LAWS, COUNT, st.floats(0.01, 50))
 def test_every_law_rises_ends_exactly_and_meets_its_sizes_or_raises(law, n, length):
+    law = EdgeLaw(law.law, *(None if v is None else v * length for v in (law.first, law.last)), law.ratio, law.expansion, law.layers, table=law.table)  # fmt: skip
     try:
         s = law.nodes(n, length)
     except ImpossibleSpacing as error:
@@ -49,24 +67,133 @@ def test_turning_round_is_exact_and_twice_is_nothing(law, n):
         turned = law.turned().nodes(n, 1.0)
     except ImpossibleSpacing:
         assume(False)
-    assert np.allclose(turned, laws.flipped(s), atol=2e-9)
-    assert np.allclose(laws.flipped(laws.flipped(s)), s, atol=1e-15)
+    assert np.allclose(turned, flipped(s), atol=2e-9)
+    assert np.allclose(flipped(flipped(s)), s, atol=1e-15)
     assert law.turned().turned().first == law.first
 
 
 def test_impossible_wishes_are_refused_with_what_helps():
     for law, n, words in (
-        (EdgeLaw("geometric", first=2.0), 10, "do not fit"),
-        (EdgeLaw("geometric", first=1e-12), 4, "do not reach its end"),
+        (EdgeLaw("geometric", first=2.0), 10, "does not fit"),
+        (EdgeLaw("geometric", first=1e-12), 4, "use 13 cells or a cell of at least 0.0009"),
         (EdgeLaw("geometric", first=-1.0), 10, "size above 0"),
         (EdgeLaw("geometric", ratio=20.0), 10, "use a growth"),
-        (EdgeLaw("geometric"), 10, "growth, a first or a last cell"),
-        (EdgeLaw("tanh", first=0.5, last=0.5), 2, "3 cells"),
-        (EdgeLaw("tanh", first=1.5), 10, "between 0 and all"),
+        (EdgeLaw("geometric"), 10, "first or a last cell"),
+        (EdgeLaw("tanh", first=0.5, last=0.5), 2, "leave nothing"),
+        (EdgeLaw("tanh", first=0.2, last=0.2), 2, "use 3 cells"),
+        (EdgeLaw("wall layers", first=0.01, ratio=1.2, layers=12), 8, "use 14 cells"),
+        (EdgeLaw("wall layers", first=0.1, ratio=1.2, layers=12), 40, "cannot fill"),
+        (EdgeLaw("two-sided", first=0.01, last=0.9), 2, "use 3 cells"),
+        (EdgeLaw("tanh", first=1.5), 10, "does not fit"),
     ):
         with pytest.raises(ImpossibleSpacing) as caught:
             law.nodes(n, 1.0)
         assert words.lower() in str(caught.value).lower()
+
+
+def test_laws_solve_their_equations_by_an_independent_root_finder():
+    """SciPy's brentq on each law's own equation, written down again here."""
+    n, h = 24, 0.004
+    r = brentq(lambda r: h * sum(r**k for k in range(n)) - 1, 1.0001, 9, xtol=1e-15)
+    assert np.diff(EdgeLaw("geometric", first=h).nodes(n, 1.0)) == pytest.approx(h * r ** np.arange(n))
+    low, high = 0.004, 0.01
+
+    def gap(r):
+        return sum(min(low * r**k, high * r ** (n - 1 - k)) for k in range(n)) - 1
+
+    r = brentq(gap, 1.05, 9, xtol=1e-15)
+    both = [min(low * r**k, high * r ** (n - 1 - k)) for k in range(n)]
+    assert np.diff(EdgeLaw("two-sided", low, high).nodes(n, 1.0)) == pytest.approx(both)
+    middle = np.diff(EdgeLaw("two-sided", 0.1, 0.08).nodes(n, 1.0))
+    r = brentq(lambda r: sum(max(0.1 * r**k, 0.08 * r ** (n - 1 - k)) for k in range(n)) - 1, 0.3, 0.98)
+    assert middle == pytest.approx([max(0.1 * r**k, 0.08 * r ** (n - 1 - k)) for k in range(n)])
+    delta = brentq(lambda d: 1 + np.tanh(d * (1 / n - 1) / 2) / np.tanh(d / 2) - h, 1e-3, 60, xtol=1e-15)
+    one = 1 + np.tanh(delta * (np.arange(n + 1) / n - 1) / 2) / np.tanh(delta / 2)
+    assert EdgeLaw("tanh", first=h).nodes(n, 1.0) == pytest.approx(one, abs=1e-12)
+
+
+def test_vinokurs_law_by_its_own_form():
+    """Vinokur 1983 (J. Comput. Phys. 50, 215): s = u / (A + (1 − A) u), u a tanh about the middle.
+
+    Undone on the nodes that the law laid, u must be that tanh for one δ, and the end cells the wished ones.
+    """
+    n, first, last = 30, 0.002, 0.01
+    s = EdgeLaw("tanh", first, last).nodes(n, 1.0)
+    assert s[1] == pytest.approx(first, abs=1e-11)
+    assert 1 - s[-2] == pytest.approx(last, abs=1e-11)
+    xi = np.arange(n + 1) / n
+
+    def u_of(a):
+        return a * s / (1 - (1 - a) * s)
+
+    def off(values):
+        a, delta = np.exp(values)
+        return u_of(a) - 0.5 * (1 + np.tanh(delta * (xi - 0.5)) / np.tanh(delta / 2))
+
+    assert np.abs(least_squares(off, [0.5, 1.5], xtol=1e-15, ftol=1e-15, gtol=1e-15).fun).max() < 1e-10
+
+
+def test_wall_layers_are_a_geometric_series_that_goes_on_smoothly():
+    h, g, m, n, far = 1e-3, 1.2, 8, 34, 0.05
+    d = np.diff(EdgeLaw("wall layers", first=h, ratio=g, layers=m, far=far).nodes(n, 1.0))
+    assert d[:m] == pytest.approx(h * g ** np.arange(m), rel=1e-9)
+    assert d[:m].sum() == pytest.approx(h * (g**m - 1) / (g - 1))
+    assert d[m] / d[m - 1] == pytest.approx(g, rel=1e-6)
+    assert d[-1] == pytest.approx(far, rel=1e-6)
+    fewest = fewest_cells(EdgeLaw("wall layers", first=h, ratio=g, layers=m, far=far), 1.0, 1.2)
+    assert (
+        most_growth(EdgeLaw("wall layers", first=h, ratio=g, layers=m, far=far).nodes(fewest, 1.0))
+        <= 1.2 + 1e-9
+    )
+    assert (
+        most_growth(EdgeLaw("wall layers", first=h, ratio=g, layers=m, far=far).nodes(fewest - 1, 1.0)) > 1.2
+    )
+
+
+@given(TABLES, st.integers(2, 60))
+def test_a_table_gives_equal_shares_by_quadrature(table, n):
+    place, size = np.array(table).T
+    s = EdgeLaw("table", table=table).nodes(n, 1.0)
+    shares = [
+        quad(lambda x: 1 / np.interp(x, place, size), a, b, points=place[(place > a) & (place < b)].tolist() or None, limit=200)[0]
+        for a, b in pairwise(s)
+    ]  # fmt: skip
+    assert shares == pytest.approx([np.mean(shares)] * n, rel=1e-6)
+
+
+def test_spacing_by_curvature_turns_by_the_angle_and_grows_by_the_limit():
+    """A circle of radius 1 has curvature 1: cells that turn by 5° are 5° long, 72 of them; a line has none."""
+    whole = by_curvature(Arc((0, 0, 0), 1.0), math.tau, 5.0, 1.0, 1.2)
+    assert cells_of(whole) == pytest.approx(72)
+    half = Ellipse(np.zeros(3), (1, 0.2), np.eye(3), 0, math.pi)
+    nose = by_curvature(half, half.length, 5.0, 0.5, 1.15)
+    s = EdgeLaw("table", table=nose).nodes(math.ceil(cells_of(nose)), 1.0)
+    assert most_growth(s) < 1.16
+    assert np.diff(s).argmin() in (0, len(s) - 2)  # the tips of the long axis
+    assert [size for _, size in by_curvature(None, 2.0, 5.0, 0.5, 1.2)] == pytest.approx([0.25] * len(whole))
+
+
+@given(st.integers(2, 40), st.integers(2, 40), SIZE)
+def test_an_edge_cut_at_a_node_keeps_all_its_nodes(n, k, first):
+    assume(k < n)
+    try:
+        s = EdgeLaw("geometric", first=2 * first).nodes(n, 2.0)
+    except ImpossibleSpacing:
+        assume(False)
+    assume(min(s[k], 1 - s[k], np.diff(s).min()) > 1e-4)
+    steps = [
+        {"kind": "frame", "id": "f", "width": 2, "height": 1},
+        {"kind": "space", "id": "s", "tier": {"at": [1, 0]}, "cells": n, "first": 2 * first},
+        {"kind": "cut", "id": "c", "tier": {"at": [1, 0]}, "at": [2 * float(s[k])], "by": "x"},
+    ]
+    laid = model_of(steps).laid
+    x = [
+        laid.paths[e].at(laid.nodes[e])[:, 0]
+        for e in laid.nodes
+        if laid.paths[e].start[1] == laid.paths[e].end[1] == 0
+    ]
+    x = np.sort(np.concatenate(x))
+    assert x[np.append(True, np.diff(x) > 1e-8)] == pytest.approx(2 * s, abs=1e-9)
 
 
 FRAME = [

@@ -20,7 +20,7 @@ WIDE, SHARP = 150.0, 20.0
 NEAR = 0.02
 #: A twin's corner nearer to a guide than this share of it, where it curves as tightly, meets a leading edge.
 NOSE = 0.06
-_MOST_OF_A_KIND = 4
+MOST_OF_A_KIND = 4
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ def advise(model: Model) -> list[Advice]:
         _near_edges,
         _twins_at_noses,
     )
-    return [advice for rule in rules for advice in rule(model, angles)[:_MOST_OF_A_KIND]]
+    return [advice for rule in rules for advice in rule(model, angles)[:MOST_OF_A_KIND]]
 
 
 def _poles(model: Model, angles: CornerAngles) -> list[Advice]:

@@ -19,7 +19,7 @@ from plodek.core.recipe.model import Lift, Model
 from plodek.core.recipe.selectors import Direction, Length, PlaceOf, place_of
 from plodek.core.recipe.step import Context
 from plodek.core.shape.frame import unit
-from plodek.core.spacing.edge_law import EdgeLaw, LawName
+from plodek.core.spacing.edge_law import EdgeLaw
 
 _Z: list[float] = [0.0, 0.0, 1.0]
 _X: list[float] = [1.0, 0.0, 0.0]
@@ -59,7 +59,7 @@ def lift(
         layout=done.layout,
         pieces=pieces,
         smoothing=(),
-        spacing=replace(model.spacing, counts=counts, laws=laws),
+        spacing=replace(model.spacing, counts=counts, laws=laws, names={}),
         lift=Lift(model, motion, done.foot, done.base),
     )
 
@@ -100,7 +100,9 @@ class Extrude(_LiftStep):
     cuts: list[float] = Field(
         default=[], title="Cut at", description=_CUTS, json_schema_extra={"widget": "numbers"}
     )
-    law: LawName = Field(default="uniform", title="Law", json_schema_extra={"widget": "choice"})
+    law: Literal["uniform", "geometric", "tanh"] = Field(
+        default="uniform", title="Law", json_schema_extra={"widget": "choice"}
+    )
     first: Length | None = Field(
         default=None, title="First cell (at the plane)",
         json_schema_extra=LENGTH | {"when": {"law": ["geometric", "tanh"]}},

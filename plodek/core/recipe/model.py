@@ -9,6 +9,8 @@ from math import prod
 
 from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change
+from plodek.core.blocks.continuing import Continuing, continuing
+from plodek.core.blocks.edge_path import EdgePath, edge_path
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, edge_of
 from plodek.core.blocks.lift import Motion
 from plodek.core.blocks.tiers import Tier, tiers
@@ -21,7 +23,11 @@ from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.surface import Surface
 from plodek.core.smooth.smooth import SmoothSettings
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
+from plodek.core.spacing.wishes import Wish, wanted_sizes
 from plodek.core.units import LengthUnit
+
+#: What is derived from guides and layout alone.
+_OF_LAYOUT = ("tiers", "tier_by_edge", "paths", "continuing", "wanted", "stood_on")
 
 
 @dataclass(frozen=True)
@@ -68,6 +74,8 @@ class Model:
     reports: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     layout: Layout = field(default_factory=lambda: Layout(2))
     spacing: Spacing = field(default_factory=Spacing)
+    #: Wanted cell sizes, from which tiers without a count get one.
+    wishes: tuple[Wish, ...] = ()
     smoothing: tuple[SmoothSettings, ...] = ()
     lift: Lift | None = None
     patches: tuple[Patch, ...] = ()
@@ -93,7 +101,44 @@ class Model:
     @cached_property
     def laid(self) -> LaidOut:
         """The spacing worked out on every edge; see `lay_out` for what it raises."""
-        return lay_out(self.layout, self.guides, self.spacing, self.tiers)
+        return lay_out(
+            self.layout, self.paths, self.spacing, self.tiers, self.continuing, self.wanted, self.unit
+        )
+
+    @cached_property
+    def paths(self) -> Mapping[Edge, EdgePath]:
+        """The path of each edge of filled blocks."""
+        return {edge: edge_path(self.layout, self.guides, edge) for edge in self.layout.filled_edges}
+
+    @cached_property
+    def continuing(self) -> Continuing:
+        """Which edges go on where."""
+        return continuing(self.layout)
+
+    @cached_property
+    def wanted(self) -> Mapping[Edge, float]:
+        """The finest cell size wished on each edge that a wish reaches."""
+        guides: dict[str, set[Edge]] = {}
+        for edge, follow in self.layout.follows.items():
+            guides.setdefault(follow.guide, set()).add(edge)
+        for side, guide in self.layout.lies.items():
+            guides.setdefault(guide, set()).update(self.layout.rim_of(side))
+        for side, follows in self.stood_on.items():
+            for follow in follows:
+                guides.setdefault(follow.guide, set()).update(self.layout.rim_of(side))
+        patches: dict[str, set[Edge]] = {}
+        if any(wish.patch for wish in self.wishes):
+            for side, patch in self.patch_of.items():
+                patches.setdefault(patch.name, set()).update(self.layout.rim_of(side))
+        return wanted_sizes(self.paths, self.wishes, guides, patches)
+
+    def with_spacing(self, spacing: Spacing) -> Model:
+        """Give the model with another spacing; what depends on its layout alone is not worked out again."""
+        found = replace(self, spacing=spacing)
+        for name in _OF_LAYOUT:
+            if name in self.__dict__:
+                found.__dict__[name] = self.__dict__[name]
+        return found
 
     @cached_property
     def cells(self) -> int:
@@ -164,6 +209,9 @@ class Model:
         )
         pieces = {name: parts for name, parts in pieces.items() if not any(name in one for one in there)}
         layout = check_twins(driven(change.layout, self.guides))
+        # Only a spacing that is there is carried over: it has to be worked out on the old layout for that.
+        kept = bool(self.spacing.counts or self.spacing.laws)
+        spacing = self.spacing.after(change, self.laid.nodes) if kept else self.spacing
         lift = self.lift
         if lift and not (lift.whole and along_lift):
             lift = replace(lift, whole=False)
@@ -178,7 +226,7 @@ class Model:
                 for n, corner in enumerate(block.corners)
             }
             lift = replace(lift, base=base, foot=foot)
-        return replace(self, layout=layout, pieces=pieces, lift=lift, spacing=self.spacing.after(change))
+        return replace(self, layout=layout, pieces=pieces, lift=lift, spacing=spacing)
 
     def curve(self, name: str) -> Curve:
         """Find a guide curve. Raises NothingFound."""

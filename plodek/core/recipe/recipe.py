@@ -17,6 +17,7 @@ from plodek.core.errors import BadValue, PlodekError
 from plodek.core.recipe import (
     change_steps,
     copy_steps,
+    counting_steps,
     curve_steps,
     cut_steps,
     fit_steps,
@@ -100,8 +101,15 @@ AnyStep: TypeAlias = Annotated[
     | copy_steps.Twin
     | spacing_steps.Count
     | spacing_steps.Space
+    | spacing_steps.WallLayer
     | spacing_steps.Turn
     | spacing_steps.Copy
+    | spacing_steps.Blend
+    | counting_steps.WantedSize
+    | counting_steps.Budget
+    | counting_steps.Factor
+    | counting_steps.Multiples
+    | counting_steps.NameTier
     | grid_steps.Smooth
     | grid_steps.GateStep
     | grid_steps.PatchStep,

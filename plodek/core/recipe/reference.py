@@ -96,6 +96,7 @@ def _type(part: dict[str, Any]) -> str:
     words = {"length": "length", "lengths": "list of lengths", "place": "place", "corner": "corner",
              "edge": "edges", "edges": "edges", "blocks": "blocks", "faces": "faces",
              "direction": "direction `[x, y, z]`", "numbers": "list of numbers",
+             "table": "list of `[place, size]`",
              "sides": "sides", "edges-or-sides": "edges or sides", "corners": "corners",
              "corner-places": "list of places and corners", "proposals": "list of names",
              "guides": "list of names", "places": 'list of places, or of `{"guide": "…"}`',

@@ -5,26 +5,33 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
 from plodek.core.arrays import Floats, Place
 from plodek.core.blocks.change import Change
-from plodek.core.blocks.edge_path import EdgePath, edge_path
+from plodek.core.blocks.continuing import Continuing
+from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Layout
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import ImpossibleSpacing
-from plodek.core.shape.guide import Guide
-from plodek.core.spacing.edge_law import EdgeLaw
+from plodek.core.spacing import kernels
+from plodek.core.spacing.counts import Counting, derived_counts
+from plodek.core.spacing.edge_law import MOST_CELLS, EdgeLaw, End, refusal
 
-#: A tier without a count of its own gets cells of about this share of the layout's diagonal.
-DERIVED_SIZE = 1 / 40
-MOST_CELLS = 10_000
+_ENDS: tuple[End, End] = ("first", "last")
 
 
 @dataclass(frozen=True)
 class Spacing:
-    """Counts of locked tiers, on each of their edges, and laws of edges, from their first corner."""
+    """Counts of locked tiers, on each of their edges, and laws of edges, from their first corner.
+
+    ``counting`` says how tiers without a count of their own get one; ``names`` are those of tiers.
+    """
 
     counts: Mapping[Edge, int] = field(default_factory=dict)
     laws: Mapping[Edge, EdgeLaw] = field(default_factory=dict)
+    counting: Counting = field(default_factory=Counting)
+    names: Mapping[Edge, str] = field(default_factory=dict)
 
     def with_count(self, tier: Tier, count: int) -> Spacing:
         """Lock a tier's count. Raises ImpossibleSpacing outside 1 to MOST_CELLS."""
@@ -35,18 +42,27 @@ class Spacing:
     def with_law(self, tier: Tier, edges: Iterable[Edge], law: EdgeLaw, along: Edge) -> Spacing:
         """Lay a law, given along ``along`` from its first corner, on edges of its tier, each its own way."""
         way = tier.edges[along]
-        laid = {e: law if tier.edges[e] == way else law.turned() for e in edges}
-        return replace(self, laws=dict(self.laws) | laid)
+        return self.with_laws({e: law if tier.edges[e] == way else law.turned() for e in edges})
+
+    def with_laws(self, laws: Mapping[Edge, EdgeLaw]) -> Spacing:
+        """Lay laws on edges, each from the edge's first corner."""
+        return replace(self, laws=dict(self.laws) | dict(laws))
 
     def turned(self, edges: Iterable[Edge]) -> Spacing:
         """Turn the laws of edges round."""
-        laid = {e: self.laws[e].turned() for e in edges if e in self.laws}
-        return replace(self, laws=dict(self.laws) | laid)
+        return self.with_laws({e: self.laws[e].turned() for e in edges if e in self.laws})
 
-    def after(self, change: Change) -> Spacing:
-        """Carry counts and laws over to the edges of a changed layout.
+    def scaled(self, factor: float, dim: int, *, divide: bool) -> Spacing:
+        """Multiply all counts by a factor; ``divide`` the cell sizes of laws by it, or keep them."""
+        counts = {e: max(1, round(n * factor)) for e, n in self.counts.items()}
+        laws = {e: law.scaled(factor) for e, law in self.laws.items()} if divide else self.laws
+        return replace(self, counts=counts, laws=laws, counting=self.counting.scaled(factor, dim))
 
-        An edge that goes on whole keeps both; pieces share the count, and are uniform.
+    def after(self, change: Change, nodes: Mapping[Edge, Floats]) -> Spacing:
+        """Carry counts and laws over to the edges of a changed layout; ``nodes`` are those before.
+
+        An edge that goes on whole keeps both. Pieces of one with a law keep its nodes, the nearest of
+        which comes to lie on the cut; pieces of others share the count, and are uniform.
         """
         if not self.counts and not self.laws:
             return self
@@ -54,13 +70,31 @@ class Spacing:
         counts = {e: c for e, c in self.counts.items() if e in there}
         laws = {e: law for e, law in self.laws.items() if e in there}
         for edge, share in change.shares.items():
-            count, law = self.counts.get(share.edge), self.laws.get(share.edge)
+            count, law, before = self.counts.get(share.edge), self.laws.get(share.edge), nodes.get(share.edge)
+            whole = share.low == 0.0 and share.high == 1.0
+            if law is not None and before is not None and not whole and share.plus is None:
+                piece = _piece(before, share.low, share.high)
+                laws[edge] = EdgeLaw("kept", places=tuple(piece if share.same else 1.0 - piece[::-1]))
+                counts[edge] = len(piece) - 1
+                continue
             if count is not None:
                 part = round(count * share.high) - round(count * share.low)
                 counts[edge] = max(1, part) + (self.counts.get(share.plus, 0) if share.plus else 0)
-            if law is not None and share.low == 0.0 and share.high == 1.0 and share.plus is None:
+            if law is not None and whole and share.plus is None:
                 laws[edge] = law if share.same else law.turned()
-        return Spacing(counts, laws)
+        return replace(
+            self, counts=counts, laws=laws, names={e: n for e, n in self.names.items() if e in there}
+        )
+
+
+def _piece(s: Floats, low: float, high: float) -> Floats:
+    """Give the nodes between two fractions of an edge as fractions of that piece."""
+    first = int(np.argmin(np.abs(s - low)))
+    last = max(int(np.argmin(np.abs(s - high))), first + 1)
+    if last >= len(s):
+        first, last = len(s) - 2, len(s) - 1
+    piece = (s[first : last + 1] - s[first]) / (s[last] - s[first])
+    return np.asarray(piece)
 
 
 @dataclass(frozen=True)
@@ -79,34 +113,105 @@ class LaidOut:
         """Cells of each tier, by its label."""
         return {tier.label: self.counts[tier.first] for tier in self.tiers}
 
+    def sizes(self, edge: Edge) -> Floats:
+        """Give the cell sizes d (n,) of an edge, in the project's unit."""
+        return np.asarray(np.diff(self.nodes[edge]) * self.paths[edge].length)
+
+    def size_at(self, edge: Edge, corner: str) -> float:
+        """Give the size of an edge's cell at one of its corners."""
+        s = self.nodes[edge]
+        part = s[1] - s[0] if edge[0] == corner else s[-1] - s[-2]
+        return float(part) * self.paths[edge].length
+
 
 def lay_out(
-    layout: Layout, guides: Mapping[str, Guide], spacing: Spacing, found: tuple[Tier, ...]
+    layout: Layout,
+    paths: Mapping[Edge, EdgePath],
+    spacing: Spacing,
+    found: tuple[Tier, ...],
+    beyond: Continuing,
+    wanted: Mapping[Edge, float],
+    unit: str = "",
 ) -> LaidOut:
     """Work out the spacing of all edges of filled blocks.
 
+    ``beyond`` says which edges go on where, for ends that match; ``wanted`` the cell size wished on edges.
     Raises ImpossibleSpacing, naming the edge, where a law cannot be laid on one.
     """
-    paths = {edge: edge_path(layout, guides, edge) for edge in layout.filled_edges}
-    wanted = layout.size() * DERIVED_SIZE
-    counts: dict[Edge, int] = {}
-    locked = set()
-    for tier in found:
-        given = next((spacing.counts[e] for e in tier.edges if e in spacing.counts), None)
-        if given is None:
-            lengths = [paths[e].length for e in tier.edges if e in paths]
-            mean = sum(lengths) / len(lengths) if lengths else wanted
-            given = max(2, round(mean / wanted))
-        else:
-            locked.add(tier.label)
-        counts |= dict.fromkeys(tier.edges, given)
-    nodes = {}
-    for edge, path in paths.items():
-        try:
-            nodes[edge] = spacing.laws.get(edge, EdgeLaw()).nodes(counts[edge], path.length)
-        except ImpossibleSpacing as error:
-            names = " to ".join(layout.labels[c] for c in edge)
-            where = f"edge {names}, {path.length:.4g} long"
-            raise ImpossibleSpacing(error.what, where=where, remedy=error.remedy) from error
+    counts, locked = derived_counts(layout, found, paths, spacing, wanted)
+    laws = {e: spacing.laws[e] for e in paths if e in spacing.laws}
+    nodes = {e: EdgeLaw().nodes(counts[e], 1.0) for e in paths if e not in laws}
     places = {c: corner.xyz for c, corner in layout.corners.items()}
-    return LaidOut(found, counts, frozenset(locked), paths, nodes, places)
+    laid = LaidOut(found, counts, locked, paths, nodes, places)
+    models = {e: _models(e, laws, beyond) for e, law in laws.items() if law.matched}
+    _lay(laid, layout, {e: law for e, law in laws.items() if e not in models}, unit)
+    while models:
+        ready = {
+            e: _matched(laid, laws[e], e, of)
+            for e, of in models.items()
+            if not any(b in models for beside in of.values() for b in beside)
+        }
+        if not ready:
+            names = " and ".join("–".join(layout.labels[c] for c in e) for e in sorted(models)[:2])
+            raise ImpossibleSpacing(
+                f"the edges {names} wait for each other's sizes",
+                remedy="give one of them a size at the end where it matches",
+            )
+        _lay(laid, layout, ready, unit)
+        models = {e: of for e, of in models.items() if e not in ready}
+    return laid
+
+
+def _models(edge: Edge, laws: Mapping[Edge, EdgeLaw], beyond: Continuing) -> dict[End, list[Edge]]:
+    """Give the neighbours whose sizes an edge takes at its matched ends.
+
+    Those that match there themselves have no size of their own to give.
+    """
+    found: dict[End, list[Edge]] = {}
+    for end, corner in zip(_ENDS, edge, strict=True):
+        if end in laws[edge].matched:
+            found[end] = [b for b in beyond.get((edge, corner), ()) if not _matches(laws.get(b), b, corner)]
+    return found
+
+
+def _matches(law: EdgeLaw | None, edge: Edge, corner: str) -> bool:
+    """Whether an edge matches its neighbours at one of its corners."""
+    return law is not None and _ENDS[edge.index(corner)] in law.matched
+
+
+def _matched(laid: LaidOut, law: EdgeLaw, edge: Edge, models: Mapping[End, list[Edge]]) -> EdgeLaw:
+    """Give the law with the neighbours' sizes at its matched ends: the smallest, where there are several."""
+    for end, corner in zip(_ENDS, edge, strict=True):
+        sizes = [laid.size_at(b, corner) for b in models.get(end, ())]
+        if sizes:
+            law = law.with_end(end, min(sizes))
+    if law.law in ("geometric", "two-sided") and law.first is None and law.last is None:
+        return EdgeLaw() if law.ratio is None and law.expansion is None else law
+    return law
+
+
+def _lay(laid: LaidOut, layout: Layout, laws: Mapping[Edge, EdgeLaw], unit: str) -> None:
+    """Lay laws on their edges, all at once; writes into the nodes of ``laid``."""
+    nodes: dict[Edge, Floats] = laid.nodes  # type: ignore[assignment]
+    solved = []
+    for edge, law in laws.items():
+        if law.law in ("uniform", "table", "kept"):
+            nodes[edge] = law.nodes(laid.counts[edge], laid.paths[edge].length)
+        else:
+            solved.append(edge)
+    if not solved:
+        return
+    packed = [laws[e].packed(laid.counts[e], laid.paths[e].length) for e in solved]
+    starts = np.cumsum([0, *(laid.counts[e] + 1 for e in solved)])
+    numbers = np.array([number for number, _, _ in packed])
+    layers = np.array([m for _, _, m in packed])
+    flat = np.empty(starts[-1])
+    done = kernels.lay_all(numbers, np.array([sizes for _, sizes, _ in packed]), layers, starts, flat)
+    for k, edge in enumerate(solved):
+        if not done[k]:
+            names = " to ".join(layout.labels[c] for c in edge)
+            length = laid.paths[edge].length
+            error = refusal(laws[edge], laid.counts[edge], length, unit)
+            where = f"edge {names}, {length:.4g} {unit} long".replace("  ", " ")
+            raise ImpossibleSpacing(error.what, where=where, remedy=error.remedy)
+        nodes[edge] = flat[starts[k] : starts[k + 1]]

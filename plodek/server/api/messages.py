@@ -139,7 +139,10 @@ class CornerOut(Message):
 
 
 class EdgeOut(Message):
-    """An edge: where it stands, its path, and its cells from its first corner."""
+    """An edge: where it stands, its path, its cells from its first corner, and the edges that go on.
+
+    ``before`` go on beyond its first corner, ``beyond`` beyond its second.
+    """
 
     id: Pair
     label: str
@@ -151,6 +154,8 @@ class EdgeOut(Message):
     nodes: Numbers
     law: str
     own: bool
+    before: list[Pair]
+    beyond: list[Pair]
 
 
 class SideOut(Message):
@@ -185,10 +190,35 @@ class BlockOut(Message):
     centre: Numbers
 
 
+class JumpOut(Message):
+    """Where the cells of one edge jump to those of the next, at a corner."""
+
+    corner: str
+    at: Numbers
+    edges: list[Pair]
+    ratio: float
+
+
+class HeightOut(Message):
+    """A first height in the asked unit, and what it comes from in SI units."""
+
+    density: float
+    viscosity: float
+    reynolds: float
+    friction: float
+    shear_speed: float
+    height: float
+    thickness: float
+    layers: int
+    formula: str
+    range: str
+
+
 class TierOut(Message):
     """A tier: its count and the range of its cells, and the steps that last set its count and its law."""
 
     label: str
+    name: str
     count: int
     locked: bool
     edges: list[Pair]
@@ -225,6 +255,8 @@ class Effect(Message):
     smallest_angle: float | None
     largest_angle: float | None
     jump: float | None
+    growth: float
+    jumps: int
 
 
 class AdviceOut(Message):
@@ -283,6 +315,8 @@ class ModelOut(Message):
     patches: list[PatchOut]
     findings: list[FindingOut]
     twins: list[list[list[str]]]
+    jumps: list[JumpOut]
+    growth_limit: float
     unnamed_sides: list[list[str]]
     unnamed_faces: int
     faces: int

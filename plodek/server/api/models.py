@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from itertools import count
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from apiflask import APIBlueprint
@@ -20,6 +20,7 @@ from plodek.core.recipe import recipe as recipes
 from plodek.core.recipe.advice import Advice, advise
 from plodek.core.recipe.build import coarse, filled_grid
 from plodek.core.recipe.recipe import Evaluation
+from plodek.core.recipe.spacing_advice import advise_spacing
 from plodek.server.api.messages import (
     AdviceOut,
     AdvicesOut,
@@ -50,6 +51,12 @@ class UpTo(BaseModel):
     """How far to evaluate the recipe; all of it where left out."""
 
     upto: int | None = Field(default=None, ge=0, le=2000)
+
+
+class AdviceQuery(UpTo):
+    """Advice on what."""
+
+    stage: Literal["Blocks", "Spacing"] = "Blocks"
 
 
 class PlanQuery(UpTo):
@@ -104,20 +111,22 @@ def preview(project: int, json_data: PreviewIn) -> PreviewOut:
 
 
 @blueprint.get("/projects/<int:project>/advice")
-@blueprint.input(UpTo, location="query")
+@blueprint.input(AdviceQuery, location="query")
 @blueprint.output(AdvicesOut)
-def get_advice(project: int, query_data: UpTo) -> AdvicesOut:
-    """Look at the blocks and suggest what would make them better, with the effect of each suggestion."""
+def get_advice(project: int, query_data: AdviceQuery) -> AdvicesOut:
+    """Look at the blocks or the spacing and suggest what would be better, each with its effect."""
     found = projects.get(project)
     steps = projects.steps_of(found)[: query_data.upto]
     kinds = {kind.model_fields["kind"].default: kind.stage for kind in recipes.KINDS}
     smoothed = [n for n, step in enumerate(steps) if step["kind"] == "smooth"]
-    blocks = [n + 1 for n, step in enumerate(steps) if kinds.get(step["kind"]) == "Blocks"]
-    at = min(smoothed[:1] + blocks[-1:], default=0)
+    stages = {"Blocks": ("Blocks",), "Spacing": ("Blocks", "Spacing")}[query_data.stage]
+    last = [n + 1 for n, step in enumerate(steps) if kinds.get(step["kind"]) in stages]
+    at = min(smoothed[:1] + last[-1:], default=0)
     before = evaluated(found, steps[:at])
     if before.error is not None or not before.model.layout.filled:
         return AdvicesOut(at=at, advice=[])
-    return AdvicesOut(at=at, advice=[_advised(found, steps[:at], before, a) for a in advise(before.model)])
+    given = advise(before.model) if query_data.stage == "Blocks" else advise_spacing(before.model)
+    return AdvicesOut(at=at, advice=[_advised(found, steps[:at], before, a) for a in given])
 
 
 def _advised(project: Project, steps: list[dict[str, Any]], before: Evaluation, advice: Advice) -> AdviceOut:

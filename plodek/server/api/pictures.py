@@ -28,7 +28,8 @@ from plodek.core.recipe import selectors
 from plodek.core.recipe.build import coarse, filled_grid
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
-from plodek.core.recipe.spacing_steps import Count, Space
+from plodek.core.recipe.spacing_steps import Count, Space, WallLayer
+from plodek.core.spacing.jumps import GROWTH_LIMIT, jumps, worst_growth
 from plodek.server.api.guide_pictures import guides_out
 from plodek.server.api.messages import (
     BlockOut,
@@ -38,6 +39,7 @@ from plodek.server.api.messages import (
     Effect,
     FindingOut,
     GroupOut,
+    JumpOut,
     ModelOut,
     PatchOut,
     PlanBlock,
@@ -54,6 +56,8 @@ _ENDS_AND_MIDDLE = np.array([0.0, 0.5, 1.0])
 #: Cells on a tier at most, and blocks, for the quick fill that an effect in space is measured on.
 _COARSE, _MOST_BLOCKS = 5, 60
 _MOST_CELLS = 400_000
+#: Jumps that are shown at most, the worst.
+_MOST_JUMPS = 500
 #: A face of no patch, in the list of face groups.
 UNNAMED = 65535
 
@@ -93,6 +97,16 @@ def model_out(evaluation: Evaluation) -> ModelOut:
         ],
         findings=_findings(model) if laid else [],
         twins=[[[a, b] for a, b in twin.corners.items()] for twin in layout.twins],
+        jumps=[
+            JumpOut(
+                corner=j.corner,
+                at=list(layout.corners[j.corner].xyz),
+                edges=[list(j.fine), list(j.coarse)],
+                ratio=j.ratio,
+            )
+            for j in (jumps(laid, model.continuing) if laid else [])[:_MOST_JUMPS]
+        ],
+        growth_limit=GROWTH_LIMIT,
         unnamed_sides=[list(s) for s in model.unnamed],
         unnamed_faces=sum(faces[s] for s in model.unnamed),
         faces=sum(faces.values()),
@@ -231,6 +245,8 @@ def _edges(model: Model) -> list[EdgeOut]:
                 nodes=laid.nodes[edge].tolist() if edge in laid.nodes else [],
                 law=law.law if law else "uniform",
                 own=_own_law(model, edge),
+                before=[list(e) for e in model.continuing.get((edge, edge[0]), ())],
+                beyond=[list(e) for e in model.continuing.get((edge, edge[1]), ())],
             )
         )
     return found
@@ -259,7 +275,7 @@ def _block(model: Model, name: str) -> BlockOut:
 
 def _tiers(evaluation: Evaluation) -> list[TierOut]:
     model = evaluation.model
-    laid, found = model.laid, []
+    laid, found, names = model.laid, [], model.spacing.names
     counted, ruled = _setters(evaluation)
     for tier in model.tiers:
         sizes = [np.diff(laid.nodes[e]) * laid.paths[e].length for e in tier.edges if e in laid.nodes]
@@ -268,6 +284,7 @@ def _tiers(evaluation: Evaluation) -> list[TierOut]:
         found.append(
             TierOut(
                 label=tier.label,
+                name=next((names[e] for e in tier.edges if e in names), ""),
                 count=laid.counts[tier.first],
                 locked=tier.label in laid.locked,
                 edges=[list(e) for e in tier.edges],
@@ -294,19 +311,36 @@ def _setter(setters: Mapping[Edge, str], tier: Tier) -> str | None:
 
 
 def _setters(evaluation: Evaluation) -> tuple[dict[Edge, str], dict[Edge, str]]:
-    """Find the step that last set each edge's count, and its law."""
+    """Find the step that last set each edge's count, and its law: what it changed in the model tells."""
     counted: dict[Edge, str] = {}
     ruled: dict[Edge, str] = {}
-    for step, before in zip(evaluation.recipe.steps[1:], evaluation.models, strict=False):
-        if isinstance(step, Count | Space) and len(evaluation.models) > evaluation.recipe.steps.index(step):
-            tier, _ = selectors.tier(before, step.tier)
-            if step.cells is not None or (
-                isinstance(step, Space) and step.growth and (step.first or step.last)
-            ):
-                counted |= dict.fromkeys(tier.edges, step.id)
-            if isinstance(step, Space):
-                ruled |= dict.fromkeys(tier.edges, step.id)
+    models = evaluation.models
+    for step, before, after in zip(evaluation.recipe.steps[1:], models, models[1:], strict=False):
+        if not isinstance(step, Count | Space | WallLayer):
+            continue
+        tiers = {before.tier_by_edge[e].label: before.tier_by_edge[e] for e in _spaced(step, before, after)}
+        edges = [edge for tier in tiers.values() for edge in tier.edges]
+        if isinstance(step, Count | WallLayer) or step.cells is not None or _counts_itself(step):
+            counted |= dict.fromkeys(edges, step.id)
+        if not isinstance(step, Count):
+            ruled |= dict.fromkeys(edges, step.id)
     return counted, ruled
+
+
+def _spaced(step: Count | Space | WallLayer, before: Model, after: Model) -> list[Edge]:
+    """Give edges of the tiers that a step sets."""
+    if isinstance(step, WallLayer):
+        laws = after.spacing.laws
+        return [e for e in laws if before.spacing.laws.get(e) is not laws[e]]
+    return [selectors.tier(before, step.tier)[0].first]
+
+
+def _counts_itself(step: Space) -> bool:
+    """Whether a step without a count works one out."""
+    sizes = [step.first, step.last, step.growth, step.expansion]
+    return step.law == "by curvature" or (
+        step.growth is not None and len([v for v in sizes if v is not None]) > 1
+    )
 
 
 def _face_counts(model: Model) -> dict[Side, int]:
@@ -334,6 +368,8 @@ def effect_of(model: Model) -> Effect | None:
         smallest_angle=None,
         largest_angle=None,
         jump=None,
+        growth=worst_growth(model.laid),
+        jumps=len(jumps(model.laid, model.continuing)),
     )
     if model.layout.dim == 3:
         if len(model.layout.filled) > _MOST_BLOCKS:

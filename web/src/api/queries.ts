@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { type Picture, unpacked } from "../model/picture";
 import { kindsOf } from "../model/schema";
 import type { ShapePicture } from "../model/shape_picture";
+import type { WallWish } from "../model/wall_wish";
 import { binary, http, Problem, type RecipeState, type Step, taken } from "./client";
 
 export type LengthUnit = "m" | "cm" | "mm" | "in" | "ft";
@@ -103,22 +104,48 @@ export const usePreviewShape = (project: number, steps: Step[] | null, against: 
     retry: false,
   });
 
-/** What would make the blocks better, with the effect of each suggestion. */
+/** What would make the blocks or the spacing better, with the effect of each suggestion. */
 export const useAdvice = (
   project: number,
   revision: number,
   upto: number | null,
+  stage: "Blocks" | "Spacing",
   enabled: boolean,
 ) =>
   useQuery({
-    queryKey: ["advice", project, revision, upto],
+    queryKey: ["advice", project, revision, upto, stage],
     queryFn: () =>
       taken(
         http.GET("/api/projects/{project}/advice", {
-          params: { path: { project }, query: upto === null ? {} : { upto } },
+          params: { path: { project }, query: upto === null ? { stage } : { stage, upto } },
         }),
       ),
     enabled,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** The first height for a wanted y⁺; the last one stays until the next is there. */
+export const useWallHeight = (wish: WallWish, unit: string) =>
+  useQuery({
+    queryKey: ["wall height", wish, unit],
+    queryFn: () => {
+      const number = (text: string) => Number(text.replace(",", "."));
+      const typed = wish.fluid === "typed";
+      const query = {
+        unit: unit as LengthUnit,
+        speed: number(wish.speed),
+        length: wish.length,
+        fluid: wish.fluid,
+        celsius: number(wish.celsius),
+        ...(typed ? { density: number(wish.density), viscosity: number(wish.viscosity) } : {}),
+        y_plus: number(wish.yPlus),
+        growth: number(wish.growth),
+        friction: wish.friction,
+      };
+      return taken(http.GET("/api/wall-height", { params: { query } }));
+    },
+    placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });

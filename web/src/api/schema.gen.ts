@@ -156,6 +156,62 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/wall-height": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Give the first height for a wanted y⁺, with the formula used, and the layers to cover the thickness. */
+        get: {
+            parameters: {
+                query?: {
+                    unit?: "m" | "cm" | "mm" | "in" | "ft";
+                    speed?: number;
+                    length?: string;
+                    fluid?: "water" | "air" | "typed";
+                    celsius?: number;
+                    density?: number | null;
+                    viscosity?: number | null;
+                    y_plus?: number;
+                    growth?: number;
+                    friction?: "Schlichting" | "White";
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HeightOut"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/stop": {
         parameters: {
             query?: never;
@@ -1123,11 +1179,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Look at the blocks and suggest what would make them better, with the effect of each suggestion. */
+        /** Look at the blocks or the spacing and suggest what would be better, each with its effect. */
         get: {
             parameters: {
                 query?: {
                     upto?: number | null;
+                    stage?: "Blocks" | "Spacing";
                 };
                 header?: never;
                 path: {
@@ -2152,6 +2209,32 @@ export interface components {
             message?: string;
         };
         /**
+         * HeightOut
+         * @description A first height in the asked unit, and what it comes from in SI units.
+         */
+        HeightOut: {
+            /** Density */
+            density: number;
+            /** Viscosity */
+            viscosity: number;
+            /** Reynolds */
+            reynolds: number;
+            /** Friction */
+            friction: number;
+            /** Shear Speed */
+            shear_speed: number;
+            /** Height */
+            height: number;
+            /** Thickness */
+            thickness: number;
+            /** Layers */
+            layers: number;
+            /** Formula */
+            formula: string;
+            /** Range */
+            range: string;
+        };
+        /**
          * NameIn
          * @description A new name.
          */
@@ -2313,7 +2396,9 @@ export interface components {
         };
         /**
          * EdgeOut
-         * @description An edge: where it stands, its path, and its cells from its first corner.
+         * @description An edge: where it stands, its path, its cells from its first corner, and the edges that go on.
+         *
+         *     ``before`` go on beyond its first corner, ``beyond`` beyond its second.
          */
         "ModelOut.EdgeOut": {
             /** Id */
@@ -2339,6 +2424,10 @@ export interface components {
             law: string;
             /** Own */
             own: boolean;
+            /** Before */
+            before: string[][];
+            /** Beyond */
+            beyond: string[][];
         };
         /**
          * FindingOut
@@ -2398,6 +2487,20 @@ export interface components {
             xyz: number[][];
             /** Corners */
             corners: number[];
+        };
+        /**
+         * JumpOut
+         * @description Where the cells of one edge jump to those of the next, at a corner.
+         */
+        "ModelOut.JumpOut": {
+            /** Corner */
+            corner: string;
+            /** At */
+            at: number[];
+            /** Edges */
+            edges: string[][];
+            /** Ratio */
+            ratio: number;
         };
         /**
          * PatchOut
@@ -2476,6 +2579,8 @@ export interface components {
         "ModelOut.TierOut": {
             /** Label */
             label: string;
+            /** Name */
+            name: string;
             /** Count */
             count: number;
             /** Locked */
@@ -2528,6 +2633,10 @@ export interface components {
             findings: components["schemas"]["ModelOut.FindingOut"][];
             /** Twins */
             twins: string[][][];
+            /** Jumps */
+            jumps: components["schemas"]["ModelOut.JumpOut"][];
+            /** Growth Limit */
+            growth_limit: number;
             /** Unnamed Sides */
             unnamed_sides: string[][];
             /** Unnamed Faces */
@@ -2631,6 +2740,10 @@ export interface components {
             largest_angle: number | null;
             /** Jump */
             jump: number | null;
+            /** Growth */
+            growth: number;
+            /** Jumps */
+            jumps: number;
         };
         /**
          * AdvicesOut
@@ -2761,7 +2874,9 @@ export interface components {
         };
         /**
          * EdgeOut
-         * @description An edge: where it stands, its path, and its cells from its first corner.
+         * @description An edge: where it stands, its path, its cells from its first corner, and the edges that go on.
+         *
+         *     ``before`` go on beyond its first corner, ``beyond`` beyond its second.
          */
         "PreviewOut.EdgeOut": {
             /** Id */
@@ -2787,6 +2902,10 @@ export interface components {
             law: string;
             /** Own */
             own: boolean;
+            /** Before */
+            before: string[][];
+            /** Beyond */
+            beyond: string[][];
         };
         /**
          * Effect
@@ -2812,6 +2931,10 @@ export interface components {
             largest_angle: number | null;
             /** Jump */
             jump: number | null;
+            /** Growth */
+            growth: number;
+            /** Jumps */
+            jumps: number;
         };
         /**
          * FindingOut
@@ -2873,6 +2996,20 @@ export interface components {
             corners: number[];
         };
         /**
+         * JumpOut
+         * @description Where the cells of one edge jump to those of the next, at a corner.
+         */
+        "PreviewOut.JumpOut": {
+            /** Corner */
+            corner: string;
+            /** At */
+            at: number[];
+            /** Edges */
+            edges: string[][];
+            /** Ratio */
+            ratio: number;
+        };
+        /**
          * ModelOut
          * @description A model for the screen, in the project's unit.
          */
@@ -2903,6 +3040,10 @@ export interface components {
             findings: components["schemas"]["PreviewOut.FindingOut"][];
             /** Twins */
             twins: string[][][];
+            /** Jumps */
+            jumps: components["schemas"]["PreviewOut.JumpOut"][];
+            /** Growth Limit */
+            growth_limit: number;
             /** Unnamed Sides */
             unnamed_sides: string[][];
             /** Unnamed Faces */
@@ -2997,6 +3138,8 @@ export interface components {
         "PreviewOut.TierOut": {
             /** Label */
             label: string;
+            /** Name */
+            name: string;
             /** Count */
             count: number;
             /** Locked */

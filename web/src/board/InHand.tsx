@@ -7,6 +7,8 @@ import { HandoffPanel } from "../stages/handoff/HandoffPanel";
 import { ShapePanel } from "../stages/shape/ShapePanel";
 import { UnitForm } from "../stages/shape/UnitForm";
 import { SmoothPanel } from "../stages/smooth/SmoothPanel";
+import { SpacingPanel } from "../stages/spacing/SpacingPanel";
+import { WallHeight } from "../stages/spacing/WallHeight";
 import { Empty, Heading, Wrong } from "../theme/parts";
 import { useBoardData } from "./context";
 import { SelectionFacts } from "./SelectionFacts";
@@ -46,7 +48,10 @@ export function InHand() {
       {unitAgain ? (
         <UnitForm />
       ) : draft ? (
-        <StepForm draft={draft} />
+        <>
+          <StepForm draft={draft} />
+          {draft.step.kind === "wall-layer" && <WallHeight />}
+        </>
       ) : count ? (
         <SelectionFacts />
       ) : (
@@ -63,11 +68,7 @@ const Hint = ({ children }: { children: ReactNode }) => <Empty>{children}</Empty
 const PANELS: Record<string, ReactNode> = {
   Shape: <ShapePanel />,
   Blocks: <BlocksPanel />,
-  Spacing: (
-    <Hint>
-      Click an edge to see its cells, then space its tier. Counts can be changed in the strip below.
-    </Hint>
-  ),
+  Spacing: <SpacingPanel />,
   Smooth: <Hint>Choose Smooth to set up a run. The filled grid is where it starts from.</Hint>,
   Check: <CheckPanel />,
   "Hand-off": <HandoffPanel />,

@@ -3,6 +3,7 @@ import type { Cell, Step } from "../api/client";
 import type { Measurement } from "../model/measuring";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
+import { WALL_WISH, type WallWish } from "../model/wall_wish";
 import type { LookFrom } from "../view/extent";
 import type { Hit, Point } from "../view/pick";
 
@@ -59,6 +60,12 @@ interface BoardState {
   clip: [number, number][] | null;
   /** All that lies under the cursor where the list of it was asked for. */
   crowd: { at: Point; hits: Hit[] } | null;
+  /** Whether the chart shows the whole chain of the edge in hand. */
+  chained: boolean;
+  /** What the edges are coloured by in Spacing. */
+  edgesBy: "plain" | "size" | "growth";
+  /** What the help with first heights was asked for. */
+  wall: WallWish;
   job: string | null;
   /** The revision that the job is based on. */
   jobBase: number | null;
@@ -92,6 +99,9 @@ const START = {
   seeThrough: false,
   clip: null,
   crowd: null,
+  chained: false,
+  edgesBy: "plain" as const,
+  wall: WALL_WISH,
   job: null,
   jobBase: null,
 };

@@ -11,6 +11,7 @@ export type Widget =
   | "places"
   | "direction"
   | "numbers"
+  | "table"
   | "fraction"
   | "guide"
   | "guides"

@@ -43,6 +43,7 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if (typeof value === "number" || typeof value === "string") return `${value}${unit}`;
   if (Array.isArray(value)) {
     if (field?.widget === "corner-places") return `${value.length} corners`;
+    if (field?.widget === "table") return value.length ? `a table of ${value.length}` : "";
     if (field?.widget === "places") return `${value.length} points`;
     if (field?.widget === "guides" && value.length > 3) return `${value.length} guides`;
     return value.map((v) => valueText(v, labels)).join(", ");

@@ -1,8 +1,9 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
-import { short } from "../model/numbers";
+import { lengthText, short } from "../model/numbers";
 import { cividis, groupColour, tone } from "../theme/palette";
+import { shadeRange } from "./Nodes";
 import { colourRange, shareOf } from "./quality";
 
 const STOPS = [0, 0.25, 0.5, 0.75, 1];
@@ -17,6 +18,7 @@ export function Legend() {
   const { model, quality } = useBoardData();
   const stage = useBoard((board) => board.stage);
   const layer = useBoard((board) => board.layer);
+  const edgesBy = useBoard((board) => board.edgesBy);
   const metric = quality?.metrics.find((m) => m.key === quality.metric);
   return (
     <Flex
@@ -75,6 +77,8 @@ export function Legend() {
               {metric.limit !== null && " · red mark: gate"}
             </Text>
           </Flex>
+        ) : stage === "Spacing" && edgesBy !== "plain" ? (
+          <EdgeShades by={edgesBy} />
         ) : stage === "Shape" ? (
           <>
             {[{ name: "guide", colour: "teal" }, ...model.groups].map((group) => (
@@ -116,6 +120,7 @@ export function Legend() {
             <Sign word="in hand">
               <Box width="18px" height="3px" bg="ochre" />
             </Sign>
+            {stage === "Spacing" && model.jumps.length > 0 && <JumpSign />}
           </>
         )}
       </Flex>
@@ -137,6 +142,47 @@ export function Legend() {
     </Flex>
   );
 }
+
+/** The scale of the edges' colours: fine or steady is light. */
+function EdgeShades({ by }: { by: "size" | "growth" }) {
+  const { model } = useBoardData();
+  const [low, high] = shadeRange(model.edges, by, model.growth_limit);
+  const text = (v: number) => (by === "size" ? lengthText(v, model.unit) : short(v));
+  return (
+    <>
+      <Flex align="center" gap="2">
+        <Text>
+          {by === "size" ? "cell size" : "growth"} {text(low)}
+        </Text>
+        <Box
+          width="150px"
+          height="9px"
+          background={`linear-gradient(to left, ${STOPS.map(css).join(",")})`}
+        />
+        <Text>
+          {text(high)}
+          {by === "growth" && ` and more · limit ${short(model.growth_limit)}`}
+        </Text>
+      </Flex>
+      {model.jumps.length > 0 && <JumpSign />}
+    </>
+  );
+}
+
+const JumpSign = () => {
+  const { model } = useBoardData();
+  return (
+    <Sign word={`jumps over ${short(model.growth_limit)}: ${model.jumps.length}`}>
+      <Box
+        width="8px"
+        height="8px"
+        transform="rotate(45deg)"
+        border="2px solid"
+        borderColor="madder"
+      />
+    </Sign>
+  );
+};
 
 const Sign = ({ children, word }: { children: React.ReactNode; word: string }) => (
   <Flex align="center" gap="1.5">

@@ -15,6 +15,7 @@ import { GridMesh } from "./GridMesh";
 import { Guides } from "./Guides";
 import { LivePicture } from "./LivePicture";
 import { Marks } from "./Marks";
+import { Nodes } from "./Nodes";
 import { Picker } from "./Picker";
 import { Sides } from "./Sides";
 import { Surfaces } from "./Surfaces";
@@ -132,6 +133,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
           <Guides extent={extent} spatial={spatial} />
           {layer === "Blocks" && <Sides origin={origin} />}
           {!live && <Edges origin={origin} />}
+          {!live && <Nodes origin={origin} />}
           <Ghost origin={origin} />
           {!live && !(layer === "Blocks" && explode > 0) && <Corners origin={origin} />}
         </>

@@ -15,6 +15,8 @@ import { SpaceTools } from "./SpaceTools";
 
 const LAYERS: Layer[] = ["Blocks", "Cells", "Quality", "Patches"];
 
+const NEXT = { plain: "size", size: "growth", growth: "plain" } as const;
+
 const Pill = chakra("button", {
   base: {
     border: "1px solid",
@@ -37,6 +39,8 @@ export function View() {
   const plan = useBoard((board) => board.plan);
   const smoothed = useBoard((board) => board.smoothed);
   const draft = useBoard((board) => board.draft);
+  const stage = useBoard((board) => board.stage);
+  const edgesBy = useBoard((board) => board.edgesBy);
   const set = useBoard((board) => board.set);
   const dark = useMode((mode) => mode.dark);
   const palette = usePalette();
@@ -103,6 +107,16 @@ export function View() {
         {((lifted && layer !== "Blocks") || (deep && layer === "Blocks")) && (
           <Pill type="button" bg="card" onClick={() => set({ space: !space })} aria-pressed={space}>
             {space ? "In space" : "In the plane"}
+          </Pill>
+        )}
+        {stage === "Spacing" && !solid && model.blocks.length > 0 && (
+          <Pill
+            type="button"
+            bg={edgesBy === "plain" ? "card" : "ochreSoft"}
+            onClick={() => set({ edgesBy: NEXT[edgesBy] })}
+            title="Colour the edges by the size or the growth of their cells"
+          >
+            Edges: {edgesBy}
           </Pill>
         )}
         <Pill

@@ -1,25 +1,14 @@
-import { Box, Flex, Text } from "@chakra-ui/react";
-import { useAdvice } from "../../api/queries";
+import { Box } from "@chakra-ui/react";
+import type { Advice } from "../../api/client";
 import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { short, whole } from "../../model/numbers";
-import { edgeId } from "../../model/selection";
-import { Empty, Heading, Quiet } from "../../theme/parts";
-
-interface Where {
-  blocks: string[];
-  corners: string[];
-  edges: string[][];
-}
+import { Empty, Quiet } from "../../theme/parts";
+import { AdviceList, Card, useShow } from "../forms/AdviceList";
 
 /** What the Blocks stage has to say: what is wrong, what would be better, and what to do next. */
 export function BlocksPanel() {
-  const { project, recipe, model, steps, keepSteps, busy } = useBoardData();
-  const here = useBoard((board) => board.here);
-  const found = useAdvice(project, recipe.revision, here, model.blocks.length > 0);
+  const { model } = useBoardData();
   const show = useShow();
-  const advice = found.data?.advice ?? [];
-  const at = found.data?.at ?? 0;
   return (
     <Box>
       {model.findings.map((finding) => (
@@ -27,42 +16,7 @@ export function BlocksPanel() {
           <Quiet onClick={() => show(finding)}>Show me</Quiet>
         </Card>
       ))}
-      {advice.length > 0 && <Heading>Advice</Heading>}
-      {advice.map((one) => (
-        <Card key={one.text} colour="plum" text={one.text}>
-          {one.after && one.before && (
-            <Text color="muted">
-              block corners {short(one.before.smallest_corner)}° to{" "}
-              {short(one.before.largest_corner)}° → <b>{short(one.after.smallest_corner)}°</b> to{" "}
-              <b>{short(one.after.largest_corner)}°</b>, {whole(one.before.blocks)} →{" "}
-              <b>{whole(one.after.blocks)}</b> blocks, <b>{whole(one.after.cells)}</b> cells
-              {(one.before.folded ?? 0) > 0 && one.after.folded !== null && (
-                <>
-                  , {whole(one.before.folded ?? 0)} → <b>{whole(one.after.folded)}</b> folded
-                </>
-              )}
-            </Text>
-          )}
-          {one.error && <Text color="muted">It cannot be taken as it is: {one.error}</Text>}
-          <Flex gap="1.5" mt="1.5">
-            {one.steps.length > 0 && !one.error && (
-              <Quiet
-                disabled={busy}
-                onClick={() =>
-                  keepSteps([
-                    ...steps.slice(0, at),
-                    ...(one.steps as typeof steps),
-                    ...steps.slice(at),
-                  ])
-                }
-              >
-                Take it
-              </Quiet>
-            )}
-            <Quiet onClick={() => show(one)}>Show me</Quiet>
-          </Flex>
-        </Card>
-      ))}
+      <AdviceList stage="Blocks" effect={cornersOf} />
       <Empty>
         Choose a verb at the lower left, or click a corner, an edge or a block. Shift adds; a double
         click takes the whole tier.
@@ -71,62 +25,19 @@ export function BlocksPanel() {
   );
 }
 
-/** Takes what is meant in hand, and moves the view to it. */
-function useShow() {
-  const { model } = useBoardData();
-  const set = useBoard((board) => board.set);
-  return ({ blocks, corners, edges }: Where) => {
-    const ids = new Set([
-      ...corners,
-      ...edges.flat(),
-      ...model.blocks.filter((b) => blocks.includes(b.id)).flatMap((b) => b.corners),
-    ]);
-    const places = model.corners.filter((c) => ids.has(c.id)).map((c) => c.xyz);
-    const all = model.corners.map((c) => c.xyz);
-    if (!places.length) return;
-    const span = (of: number[][]) =>
-      Math.hypot(
-        ...[0, 1, 2].map((n) => {
-          const along = of.map((p) => p[n] ?? 0);
-          return Math.max(...along) - Math.min(...along);
-        }),
-      );
-    const middle = [0, 1, 2].map(
-      (n) => places.reduce((s, p) => s + (p[n] ?? 0), 0) / places.length,
-    );
-    set({
-      selection: blocks.length
-        ? { kind: "block", ids: blocks }
-        : corners.length
-          ? { kind: "corner", ids: corners }
-          : { kind: "edge", ids: edges.map((e) => edgeId(e)) },
-      target: { at: middle, size: Math.max(1.6 * span(places), 0.2 * span(all)), turn: Date.now() },
-    });
-  };
+function cornersOf({ before, after }: Advice) {
+  if (!before || !after) return null;
+  return (
+    <>
+      block corners {short(before.smallest_corner)}° to {short(before.largest_corner)}° →{" "}
+      <b>{short(after.smallest_corner)}°</b> to <b>{short(after.largest_corner)}°</b>,{" "}
+      {whole(before.blocks)} → <b>{whole(after.blocks)}</b> blocks, <b>{whole(after.cells)}</b>{" "}
+      cells
+      {(before.folded ?? 0) > 0 && after.folded !== null && (
+        <>
+          , {whole(before.folded ?? 0)} → <b>{whole(after.folded)}</b> folded
+        </>
+      )}
+    </>
+  );
 }
-
-interface CardProps {
-  colour: "madder" | "plum";
-  text: string;
-  children: React.ReactNode;
-}
-
-/** One thing that is wrong, or one suggestion. */
-const Card = ({ colour, text, children }: CardProps) => (
-  <Box
-    bg={`${colour}Soft`}
-    borderLeft="3px solid"
-    borderColor={colour}
-    borderRadius="sm"
-    px="3"
-    py="2"
-    mb="2"
-    fontSize="12px"
-  >
-    <Text color={colour} fontWeight="600">
-      {text[0]?.toUpperCase()}
-      {text.slice(1)}
-    </Text>
-    {children}
-  </Box>
-);

@@ -29,6 +29,16 @@ export function EffectCard() {
           word="worst volume jump"
         />
       )}
+      <Change
+        before={before && short(before.growth)}
+        after={short(after.growth)}
+        word="worst growth along edges"
+      />
+      <Change
+        before={before && whole(before.jumps)}
+        after={whole(after.jumps)}
+        word="jumps from block to block"
+      />
       {(after.folded ?? 0) > 0 && (
         <Text color="madder" fontWeight="600">
           {whole(after.folded ?? 0)} cells would be folded

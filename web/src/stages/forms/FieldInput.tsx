@@ -39,6 +39,7 @@ export function FieldInput(props: Props) {
       "places",
       "corner-places",
       "proposals",
+      "table",
     ].includes(field.widget);
   return (
     <Box
@@ -87,7 +88,8 @@ function Control(props: Props & { id: string }) {
     return <Choice id={id} {...{ field, value, change, choices }} />;
   }
   if (field.widget === "guides") return <GuidesField {...props} />;
-  if (["places", "corner-places"].includes(field.widget)) return <PlacesField {...props} />;
+  if (["places", "corner-places", "table"].includes(field.widget))
+    return <PlacesField {...props} />;
   if (field.widget === "proposals") return <ProposalsField {...props} />;
   return <TextField {...props} />;
 }

@@ -11,7 +11,7 @@ interface Props {
   id: string;
 }
 
-/** Many places, one per row: typed, pasted, or guides and corners picked in the view. */
+/** Many rows, typed or pasted: places, with guides and corners picked in the view, or a table of sizes. */
 export function PlacesField({ field, value, change, id }: Props) {
   const { model } = useBoardData();
   const labels = useMemo(() => model.corners.map((c) => [c.id, c.label] as const), [model.corners]);
@@ -44,9 +44,11 @@ export function PlacesField({ field, value, change, id }: Props) {
         aria-invalid={bad ? true : undefined}
         value={text}
         placeholder={
-          field.widget === "corner-places"
-            ? `x, y, z ${model.unit}, a corner (c3) or guide @ 0.5; one per row`
-            : `x, y, z ${model.unit}  or a guide point, one per row`
+          field.widget === "table"
+            ? "place size, one pair per row:\n0  1\n0.5  0.2\n1  1"
+            : field.widget === "corner-places"
+              ? `x, y, z ${model.unit}, a corner (c3) or guide @ 0.5; one per row`
+              : `x, y, z ${model.unit}  or a guide point, one per row`
         }
         onChange={(event) => type(event.target.value)}
         onKeyDown={(event) => event.key === "Enter" && event.stopPropagation()}

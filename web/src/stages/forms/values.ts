@@ -65,6 +65,19 @@ export function readText(field: Field, text: string, corners: CornerLabels = [])
         ? { value: values }
         : { problem: "give x, y, z" };
     }
+    case "table": {
+      const rows = text.split(/\n|\s*;\s*/).filter((row) => row.trim() !== "");
+      const read = rows.map((row) =>
+        row
+          .split(/[\s,]+/)
+          .filter(Boolean)
+          .map(Number),
+      );
+      const wrong = read.findIndex((row) => row.length !== 2 || !row.every(Number.isFinite));
+      return wrong < 0
+        ? { value: read }
+        : { problem: `line ${wrong + 1} is not a place and a size, such as 0.5 2` };
+    }
     case "corner-places":
     case "places": {
       const rows = text.split(/\n|\s*;\s*/).filter((row) => row.trim() !== "");
@@ -94,6 +107,8 @@ export function readText(field: Field, text: string, corners: CornerLabels = [])
 /** Shows a value as it would be typed. */
 export function showText(field: Field, value: unknown, corners: CornerLabels = []): string {
   if (field.widget === "place-or-guide") return placeText(value);
+  if (field.widget === "table" && Array.isArray(value))
+    return value.map((row) => (row as number[]).join("  ")).join("\n");
   if (["places", "corner-places"].includes(field.widget) && Array.isArray(value))
     return value.map((one) => placeText(one, corners)).join("\n");
   return valueText(value, {});

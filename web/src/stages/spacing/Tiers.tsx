@@ -97,7 +97,7 @@ function Row({ tier, color, share, on }: RowProps) {
           width={{ base: "100%", xl: `${Math.max(100 * Math.sqrt(share), 62)}%` }}
           overflow="hidden"
         >
-          {range}
+          {tier.name ? `${tier.name} · ${range}` : range}
         </Box>
       </chakra.button>
       <Text fontSize="10px" color="muted" width={{ base: "36px", xl: "44px" }}>

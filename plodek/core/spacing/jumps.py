@@ -1,0 +1,42 @@
+"""Where the cell size jumps: along edges, and from one edge to the next across a side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from plodek.core.blocks.continuing import Continuing
+from plodek.core.blocks.layout import Edge
+from plodek.core.spacing.edge_law import most_growth
+from plodek.core.spacing.spread import LaidOut
+
+#: Growth from one cell to the next that most solvers take well; common practice.
+GROWTH_LIMIT = 1.2
+#: What rounding of counts may add before a growth is told.
+_SLACK = 1.005
+
+
+@dataclass(frozen=True)
+class Jump:
+    """At a corner the cell of ``fine`` meets that of ``coarse``, which is ``ratio`` times as large."""
+
+    corner: str
+    fine: Edge
+    coarse: Edge
+    ratio: float
+
+
+def jumps(laid: LaidOut, beyond: Continuing, limit: float = GROWTH_LIMIT) -> list[Jump]:
+    """Find where cells jump by more than a limit from one edge to the next, the worst first."""
+    found = {}
+    for (edge, corner), others in beyond.items():
+        here = laid.size_at(edge, corner)
+        for other in others:
+            there = laid.size_at(other, corner)
+            if there > here * limit * _SLACK:
+                found[corner, edge, other] = Jump(corner, edge, other, there / here)
+    return sorted(found.values(), key=lambda jump: -jump.ratio)
+
+
+def worst_growth(laid: LaidOut) -> float:
+    """Give the largest growth from cell to cell along any edge."""
+    return max((most_growth(s) for s in laid.nodes.values()), default=1.0)

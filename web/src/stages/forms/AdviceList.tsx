@@ -1,0 +1,111 @@
+import { Box, Flex, Text } from "@chakra-ui/react";
+import type { ReactNode } from "react";
+import type { Advice } from "../../api/client";
+import { useAdvice } from "../../api/queries";
+import { useBoardData } from "../../board/context";
+import { useBoard } from "../../board/store";
+import { edgeId } from "../../model/selection";
+import { Heading, Quiet } from "../../theme/parts";
+
+interface Where {
+  blocks: string[];
+  corners: string[];
+  edges: string[][];
+}
+
+interface Props {
+  stage: "Blocks" | "Spacing";
+  /** The effect of a suggestion in words. */
+  effect: (one: Advice) => ReactNode;
+}
+
+/** What would make the blocks or the spacing better, each with its effect and one click to take it. */
+export function AdviceList({ stage, effect }: Props) {
+  const { project, recipe, model, steps, keepSteps, busy } = useBoardData();
+  const here = useBoard((board) => board.here);
+  const found = useAdvice(project, recipe.revision, here, stage, model.blocks.length > 0);
+  const show = useShow();
+  const advice = found.data?.advice ?? [];
+  const at = found.data?.at ?? 0;
+  const take = (one: Advice) =>
+    keepSteps([...steps.slice(0, at), ...(one.steps as typeof steps), ...steps.slice(at)]);
+  return (
+    <>
+      {advice.length > 0 && <Heading>Advice</Heading>}
+      {advice.map((one) => (
+        <Card key={one.text} colour="plum" text={one.text}>
+          {one.after && one.before && <Text color="muted">{effect(one)}</Text>}
+          {one.error && <Text color="muted">It cannot be taken as it is: {one.error}</Text>}
+          <Flex gap="1.5" mt="1.5">
+            {one.steps.length > 0 && !one.error && (
+              <Quiet disabled={busy} onClick={() => take(one)}>
+                Take it
+              </Quiet>
+            )}
+            <Quiet onClick={() => show(one)}>Show me</Quiet>
+          </Flex>
+        </Card>
+      ))}
+    </>
+  );
+}
+
+/** Takes what is meant in hand, and moves the view to it. */
+export function useShow() {
+  const { model } = useBoardData();
+  const set = useBoard((board) => board.set);
+  return ({ blocks, corners, edges }: Where) => {
+    const ids = new Set([
+      ...corners,
+      ...edges.flat(),
+      ...model.blocks.filter((b) => blocks.includes(b.id)).flatMap((b) => b.corners),
+    ]);
+    const places = model.corners.filter((c) => ids.has(c.id)).map((c) => c.xyz);
+    const all = model.corners.map((c) => c.xyz);
+    if (!places.length) return;
+    const span = (of: number[][]) =>
+      Math.hypot(
+        ...[0, 1, 2].map((n) => {
+          const along = of.map((p) => p[n] ?? 0);
+          return Math.max(...along) - Math.min(...along);
+        }),
+      );
+    const middle = [0, 1, 2].map(
+      (n) => places.reduce((s, p) => s + (p[n] ?? 0), 0) / places.length,
+    );
+    set({
+      selection: blocks.length
+        ? { kind: "block", ids: blocks }
+        : corners.length
+          ? { kind: "corner", ids: corners }
+          : { kind: "edge", ids: edges.map((e) => edgeId(e)) },
+      target: { at: middle, size: Math.max(1.6 * span(places), 0.2 * span(all)), turn: Date.now() },
+    });
+  };
+}
+
+interface CardProps {
+  colour: "madder" | "plum";
+  text: string;
+  children: ReactNode;
+}
+
+/** One thing that is wrong, or one suggestion. */
+export const Card = ({ colour, text, children }: CardProps) => (
+  <Box
+    bg={`${colour}Soft`}
+    borderLeft="3px solid"
+    borderColor={colour}
+    borderRadius="sm"
+    px="3"
+    py="2"
+    mb="2"
+    fontSize="12px"
+  >
+    <Text color={colour} fontWeight="600">
+      {text[0]?.toUpperCase()}
+      {text.slice(1)}
+    </Text>
+    {children}
+  </Box>
+);
