@@ -40,11 +40,13 @@ def fill_plane(layout: Layout, laid: LaidOut) -> dict[str, Floats]:
     return found
 
 
-def fill_space(layout: Layout, laid: LaidOut, guides: Mapping[str, Guide]) -> dict[str, Floats]:
+def fill_space(
+    layout: Layout, laid: LaidOut, guides: Mapping[str, Guide], *, shell: bool = False
+) -> dict[str, Floats]:
     """Fill every filled block of a layout in space: its nodes (ni, nj, nk, 3).
 
     Edges and sides are worked out once each, so that blocks share them to the bit; sides that lie on a
-    surface are put onto it.
+    surface are put onto it. Of a ``shell`` only the sides are filled; the rest means nothing.
     """
     xyz = {edge: laid.paths[edge].at(laid.nodes[edge]) for edge in laid.nodes}
     faces: dict[Side, _Face] = {}
@@ -52,7 +54,7 @@ def fill_space(layout: Layout, laid: LaidOut, guides: Mapping[str, Guide]) -> di
     for name in layout.filled:
         corners = layout.blocks[name].corners
         shape = [_count(laid, corners, axis) + 1 for axis in range(3)]
-        nodes = np.zeros((*shape, 3))
+        nodes = np.empty((*shape, 3))
         for axis, end, ns in tables.sides(3):
             ids = tuple(corners[n] for n in ns)
             if len(set(ids)) < 3:  # shrunk to a line, which blocks with other counts may share
@@ -62,7 +64,8 @@ def fill_space(layout: Layout, laid: LaidOut, guides: Mapping[str, Guide]) -> di
             if side not in faces:
                 faces[side] = ids, _face(layout, laid, guides, xyz, ids, side, _shape(shape, axis))
             nodes[_at_side(axis, end)] = _turned(faces[side], ids)
-        _fill_block(nodes, [_lines(laid, corners, axis, shape[axis]) for axis in range(3)])
+        if not shell:
+            _fill_block(nodes, [_lines(laid, corners, axis, shape[axis]) for axis in range(3)])
         blocks[name] = nodes
     return blocks
 

@@ -56,15 +56,24 @@ def filled_grid(model: Model) -> Grid:
     return assemble(model, None)
 
 
-def assemble(model: Model, plane: Mapping[str, Floats] | None) -> Grid:
+def shell(model: Model) -> Grid:
+    """Fill only the sides of the blocks, without smoothing; nodes inside blocks mean nothing.
+
+    What is seen of a large grid is there at once that way. Raises NotReady without blocks.
+    """
+    model.need_blocks()
+    return assemble(model, None, only_sides=True)
+
+
+def assemble(model: Model, plane: Mapping[str, Floats] | None, *, only_sides: bool = False) -> Grid:
     """Make the grid of a model, from its smoothed plane where there is one: interfaces and patches too."""
     layout = model.layout
     if layout.dim == 2:
         blocks = plane if plane is not None else fill_plane(layout, model.laid)
     elif model.lift is not None and (plane is not None or model.lift.whole):
-        blocks = carried(model, model.lift, plane)
+        blocks = carried(model, model.lift, plane, shell=only_sides)
     else:
-        blocks = fill_space(layout, model.laid, model.guides)
+        blocks = fill_space(layout, model.laid, model.guides, shell=only_sides)
     sides = outer_sides(layout)
     members: dict[str, list[Side]] = {p.name: [] for p in model.patches}
     for side, patch in model.patch_of.items():
@@ -80,12 +89,24 @@ def assemble(model: Model, plane: Mapping[str, Floats] | None) -> Grid:
     return Grid(layout.dim, names, xyz, interfaces_of(layout), patches, unnamed)
 
 
-def carried(model: Model, lift: Lift, plane: Mapping[str, Floats] | None) -> dict[str, Floats]:
+#: A whole block, and its six sides, as indices of its nodes.
+_WHOLE = ((slice(None), slice(None), slice(None)),)
+_SIDES = tuple(
+    tuple((slice(-1, None) if end else slice(1)) if ax == axis else slice(None) for ax in range(3))
+    for axis in range(3)
+    for end in (0, 1)
+)
+
+
+def carried(
+    model: Model, lift: Lift, plane: Mapping[str, Floats] | None, *, shell: bool = False
+) -> dict[str, Floats]:
     """Carry the plane along the lift: nodes (ni, nj, nk, 3) of every block.
 
     That is the smoothed ``plane``, blocks (ni, nj, 1, 3), where there is one; else it is filled at both
     ends of each block with the spacing there, and goes over from one to the other. On the edges along
     the lift nodes lie as their spacing says; between them the lift's parameter is linear over indices.
+    Of a ``shell`` only the sides are there.
     """
     layout, below = model.layout, lift.plane.layout
     found = {}
@@ -106,11 +127,14 @@ def carried(model: Model, lift: Lift, plane: Mapping[str, Floats] | None) -> dic
         ni, nj = low.shape[:2]
         u = np.linspace(0.0, 1.0, ni)[:, None, None]
         v = np.linspace(0.0, 1.0, nj)[None, :, None]
-        t = (1 - v) * ((1 - u) * times[0] + u * times[1]) + v * ((1 - u) * times[2] + u * times[3])
-        span = times[0][-1] - times[0][0]
-        way = ((times[0] - times[0][0]) / span)[None, None, :, None]
-        xyz = (low + way * (high - low)).reshape(-1, 3)
-        found[name] = lift.motion.places(xyz, t.ravel()).reshape(*t.shape, 3)
+        way = ((times[0] - times[0][0]) / (times[0][-1] - times[0][0]))[None, None, :, None]
+        nodes = np.empty((ni, nj, len(times[0]), 3))
+        for i, j, k in _SIDES if shell else _WHOLE:
+            a, b, (t0, t1, t2, t3) = u[i], v[:, j], [t[k] for t in times]
+            t = (1 - b) * ((1 - a) * t0 + a * t1) + b * ((1 - a) * t2 + a * t3)
+            xyz = (low[i, j] + way[:, :, k] * (high - low)[i, j]).reshape(-1, 3)
+            nodes[i, j, k] = lift.motion.places(xyz, t.ravel()).reshape(*t.shape, 3)
+        found[name] = nodes
     return shared(layout, found)
 
 

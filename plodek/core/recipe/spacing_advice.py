@@ -108,8 +108,9 @@ def _stretched(model: Model) -> list[Advice]:
             low.append(min((float(d.min()) for d in sizes.values()), default=math.inf))
             high.append(max((float(d.max()) for d in sizes.values()), default=0.0))
             longest.append(max(edges, key=lambda e: float(sizes[e].max()), default=None))
-        axis = int(np.argmax(high))
-        ratio = high[axis] / min(size for n, size in enumerate(low) if n != axis)
+        others = [min(size for n, size in enumerate(low) if n != axis) for axis in range(len(low))]
+        axis = int(np.argmax(np.array(high) / others))
+        ratio = high[axis] / others[axis]
         edge: Edge | None = longest[axis]
         if ratio <= limit or edge is None:
             continue

@@ -26,6 +26,7 @@ from plodek.core.spacing.edge_law import (
     contradiction,
     fewest_cells,
     geometric_count,
+    most_growth,
 )
 from plodek.core.spacing.jumps import GROWTH_LIMIT
 from plodek.core.spacing.size_law import by_curvature, cells_of, check_table
@@ -38,6 +39,9 @@ StepLaw: TypeAlias = Literal[
 def _when(*laws: str) -> JsonDict:
     return {"when": {"law": list(laws)}}
 
+
+#: Round-off and the tanh law may add so much to a growth.
+_NEARLY = 1.001
 
 _ENDS: dict[str, frozenset[End]] = {
     "none": frozenset(),
@@ -334,20 +338,44 @@ class WallLayer(SpacingStep):
         return found
 
     def _count(self, model: Model, tier: Tier, laws: dict[Edge, EdgeLaw], ends: dict[Edge, set[str]]) -> int:
-        """Give the cells that the growth asks for on the most demanding edge at the wall."""
-        most = 0
+        """Give the cells across: the fewest with which no edge at the wall grows by more than wished.
+
+        Where edges ask for different counts, the one with the smallest growth on the worst of them.
+        """
+        asked: dict[tuple[EdgeLaw, float], int] = {}
         for edge in (e for e in tier.edges if e in ends):
-            law, length = laws[edge], model.paths[edge].length
+            law, length = laws[edge], float(f"{model.paths[edge].length:.9g}")
             for end, corner in (("first", edge[0]), ("last", edge[1])):
                 beyond = model.continuing.get((edge, corner), ())
                 if end in law.matched and beyond:
-                    law = replace(law, far=min(model.laid.size_at(b, corner) for b in beyond))
-            plain = replace(law, matched=frozenset())
-            try:
-                most = max(most, fewest_cells(plain, length, self.growth * 1.001))
-            except PlodekError:  # this growth does not reach the far size: as near as a smooth end comes
-                most = max(most, fewest_cells(replace(plain, far=None), length, self.growth * 1.001))
-        return model.spacing.counting.up(most)
+                    size = min(model.laid.size_at(b, corner) for b in beyond)
+                    law = replace(law, far=float(f"{size:.9g}"))
+            law = replace(law, matched=frozenset())
+            law = law if law.first is not None else law.turned()
+            if (law, length) not in asked:
+                asked[law, length] = self._fewest(law, length)
+        growth = {
+            n: max(
+                most_growth(law.nodes(n, length)) if law.fits(n, length) else math.inf
+                for law, length in asked
+            )
+            for n in range(min(asked.values()), max(asked.values()) + 1)
+        }
+        return model.spacing.counting.up(
+            min(growth, key=lambda n: (max(growth[n], self.growth * _NEARLY), n))
+        )
+
+    def _fewest(self, law: EdgeLaw, length: float) -> int:
+        """Give the fewest cells of one edge; its end smooth where the growth does not reach the far size."""
+        try:
+            return fewest_cells(law, length, self.growth * _NEARLY)
+        except PlodekError:
+            return fewest_cells(replace(law, far=None), length, self.growth * _NEARLY)
+
+
+def _growth_of(law: EdgeLaw, n: int, length: float) -> float:
+    """Give the worst growth on an edge, infinite where its law cannot be laid."""
+    return most_growth(law.nodes(n, length)) if law.fits(n, length) else math.inf
 
 
 class Turn(SpacingStep):

@@ -18,7 +18,7 @@ from plodek.core.grid.grid import Grid
 from plodek.core.handoff.handoff import facts_of
 from plodek.core.recipe import recipe as recipes
 from plodek.core.recipe.advice import Advice, advise
-from plodek.core.recipe.build import coarse, filled_grid
+from plodek.core.recipe.build import coarse, filled_grid, shell
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.spacing_advice import advise_spacing
 from plodek.server.api.messages import (
@@ -34,7 +34,15 @@ from plodek.server.api.messages import (
     QualityOut,
     RunOut,
 )
-from plodek.server.api.pictures import cell_out, effect_of, finite, grid_picture, model_out, plan_out
+from plodek.server.api.pictures import (
+    cell_out,
+    effect_of,
+    faces_of,
+    finite,
+    grid_picture,
+    model_out,
+    plan_out,
+)
 from plodek.server.api.presenting import engine, evaluated, sends
 from plodek.server.store import projects
 from plodek.server.store.tables import GridSummary, Project
@@ -43,8 +51,8 @@ blueprint = APIBlueprint("models", __name__)
 
 #: Cells of a histogram's bar that are shown at most.
 MOST_CELLS = 400
-#: Cells on a tier at most, in the ghost of a grid in space.
-_COARSE = 8
+#: Cells on a tier at most in the ghost of a grid in space, where it has more faces than that.
+_COARSE, _MOST_FACES = 8, 600_000
 
 
 class UpTo(BaseModel):
@@ -162,15 +170,18 @@ def get_plan(project: int, query_data: PlanQuery) -> PlanOut:
 @blueprint.input(PreviewIn)
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
 def preview_grid(project: int, json_data: PreviewIn) -> Response:
-    """Draw the filled plane of steps that are tried."""
+    """Draw the filled plane of steps that are tried, or in space the outer faces."""
     found = projects.get(project)
     evaluation = evaluated(found, json_data.steps)
     if evaluation.error is not None:
         raise evaluation.error
     model = evaluation.model
     if model.layout.dim == 3 and model.layout.blocks:
-        model = coarse(model, _COARSE)
-    picture = grid_picture(filled_grid(model), model=model)
+        if faces_of(model) > _MOST_FACES:
+            model = coarse(model, _COARSE)
+        picture = grid_picture(shell(model), model=model)
+    else:
+        picture = grid_picture(filled_grid(model), model=model)
     return Response(picture, mimetype="application/octet-stream")
 
 

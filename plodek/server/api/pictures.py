@@ -354,6 +354,11 @@ def _face_counts(model: Model) -> dict[Side, int]:
     }
 
 
+def faces_of(model: Model) -> int:
+    """Count the faces that a grid in space shows."""
+    return sum(_face_counts(model).values())
+
+
 def effect_of(model: Model) -> Effect | None:
     """Give the effect of a model in numbers; None before there are blocks."""
     if not model.layout.blocks:

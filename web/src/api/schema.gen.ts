@@ -1930,7 +1930,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draw the filled plane of steps that are tried. */
+        /** Draw the filled plane of steps that are tried, or in space the outer faces. */
         post: {
             parameters: {
                 query?: never;
