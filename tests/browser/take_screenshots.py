@@ -33,13 +33,7 @@ def take_all(board: Board) -> None:
     expect(board.effect).to_contain_text("→")
     take(board, "blocks")
     page.keyboard.press("Escape")
-    board.go("Spacing")
-    page.get_by_label("Take tier T8 in hand").click()
-    page.keyboard.press("s")
-    board.field("Cells").fill("22")
-    expect(board.effect).to_contain_text("→")
-    take(board, "spacing")
-    page.keyboard.press("Escape")
+    spacing(board)
     board.go("Smooth")
     take(board, "smooth")
     board.go("Check")
@@ -53,6 +47,36 @@ def take_all(board: Board) -> None:
     shape(board)
     mending(board)
     blocks_in_space(board)
+
+
+def spacing(board: Board) -> None:
+    """The pier's wall layer with the help for its height, a name for a tier, and a chain through the blocks."""
+    page = board.page
+    board.go("Spacing")
+    layer = board.steps.filter(has_text="Wall layer")
+    layer.get_by_role("button", name="6 mm").click()
+    board.field("Layers").fill("10")
+    expect(board.effect).to_contain_text("→")
+    take(board, "spacing")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="In space", exact=True).click()
+    page.get_by_role("button", name="Blocks", exact=True).first.click()
+    page.get_by_role("button", name="Edges: plain").click()
+    page.get_by_role("button", name="Edges: size").click()
+    page.get_by_label("Take tier T1 in hand").click()
+    page.get_by_role("button", name="whole chain").click()
+    take(board, "chain")
+    page.get_by_role("button", name="Edges: growth").click()
+    page.get_by_role("button", name="chain of").click()
+    page.keyboard.press("Escape")
+    page.keyboard.press("a")
+    board.field("Name").fill("upstream")
+    expect(board.effect).to_contain_text("cells")
+    take(board, "tiers")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="In the plane", exact=True).click()
+    page.get_by_role("button", name="Cells", exact=True).click()
 
 
 def shape(board: Board) -> None:

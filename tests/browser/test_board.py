@@ -107,7 +107,7 @@ def test_a_stopped_run_keeps_what_was_reached(board):
         chip(board, step, "44" if step == 9 else "18").click()
         board.field("Cells").fill("200")
         board.keep()
-    chip(board, 16, "1200").click()
+    chip(board, 18, "1500").click()
     board.field("Sweeps at most").fill("90000")
     board.field("Settled below a move of").fill("0")
     stop = page.get_by_role("button", name="Stop, and keep what is reached")
@@ -118,7 +118,7 @@ def test_a_stopped_run_keeps_what_was_reached(board):
     expect(status).to_contain_text("of 90\u202f000", timeout=30_000)
     stop.click()
     expect(status).to_have_count(0, timeout=30_000)
-    text = board.steps.nth(15).inner_text()
+    text = board.steps.nth(17).inner_text()
     reached = int(re.search(r"(\d+)\s+sweeps", text.replace("\n", " ")).group(1))
     assert 0 < reached < 90000
     expect(board.stop("Smooth")).to_contain_text("stopped")
@@ -151,11 +151,11 @@ def test_dragging_an_end_of_the_chart_changes_the_law(board):
     page.mouse.move(box["x"] + 6, box["y"] - 14, steps=4)
     page.mouse.up()
     expect(board.effect).to_be_visible()
-    typed = board.field("First cell").input_value()
+    typed = board.field("First height").input_value()
     assert typed.endswith(("mm", "cm"))
     assert typed != "6 mm"
     board.keep()
-    expect(board.steps.nth(10)).to_contain_text(typed)
+    expect(board.steps.nth(16)).to_contain_text(typed)
 
 
 def test_the_histograms_bars_and_the_worst_cells_lead_to_cells(board):

@@ -12,7 +12,7 @@ from scipy.optimize import bisect
 from plodek.core.check.metrics import measure
 from plodek.core.recipe import build
 from plodek.core.shape import point_file
-from plodek.core.spacing import laws
+from plodek.core.spacing.edge_law import EdgeLaw
 from tests.conftest import demo_file, model_of
 
 
@@ -89,16 +89,9 @@ def test_the_demos_volume_is_the_channels_less_the_piers(demo_model, demo_built)
 def test_the_demos_volume_goes_to_the_channels_less_the_piers_at_second_order(demo_steps):
     area, _, _ = pier_area()
     errors = []
+    plain = [s for s in demo_steps if s["kind"] not in ("smooth", "gate", "space", "wall-layer")]
     for factor in (1, 2, 4):
-        steps = [
-            s | {"cells": s["cells"] * factor} if s["kind"] in ("count", "space") else s
-            for s in demo_steps
-            if s["kind"] not in ("smooth", "gate")
-        ]
-        steps = [s | {"first": None, "law": "uniform"} if s["kind"] == "space" else s for s in steps]
-        steps = [
-            {k: v for k, v in s.items() if k not in ("last", "first") or s["kind"] != "space"} for s in steps
-        ]
+        steps = [*plain, {"kind": "factor", "id": "factor", "factor": factor}]
         grid = build.build(model_of(steps)).grid
         errors.append(float(measure(grid).volume.sum()) - 1.8 * (45 - area))
     assert np.log2(errors[0] / errors[1]) == pytest.approx(2, abs=0.05)
@@ -110,11 +103,11 @@ def test_the_demos_volume_goes_to_the_channels_less_the_piers_at_second_order(de
 @pytest.mark.parametrize(("n", "first"), [(10, 0.01), (16, 0.0062), (40, 0.03), (12, 0.2)])
 def test_the_geometric_law_solves_its_sum(n, first):
     """Σ d₀ rᵏ = 1, the ratio found by plain bisection of the sum itself."""
-    ratio = laws.geometric_ratio(n, first)
+    d = np.diff(EdgeLaw("geometric", first=first).nodes(n, 1.0))
+    ratio = d[1] / d[0]
     assert sum(first * ratio**k for k in range(n)) == pytest.approx(1, rel=1e-12)
     other = bisect(lambda r: sum(first * r**k for k in range(n)) - 1, 0.2, 5, xtol=1e-14)
     assert ratio == pytest.approx(other, rel=1e-11)
-    d = np.diff(laws.geometric(n, ratio))
     assert np.allclose(d[1:] / d[:-1], ratio, rtol=1e-9)
 
 
@@ -127,7 +120,7 @@ def test_the_tanh_law_is_vinokurs_with_exact_end_cells(n, first, last):
     The nodes must lie on one curve of that family: A and δ are found from two nodes by an
     independent root finder, and every other node is then predicted.
     """
-    s = laws.tanh(n, first, last)
+    s = EdgeLaw("tanh", first, last).nodes(n, 1.0)
     assert s[1] == pytest.approx(first, rel=1e-7)
     assert 1 - s[-2] == pytest.approx(last, rel=1e-7)
     xi = np.arange(n + 1) / n

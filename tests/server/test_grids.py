@@ -183,3 +183,14 @@ def test_a_hand_off_that_is_not_ready_says_why(client, project):
     assert client.get(f"/api/jobs/{job['id']}/download").status_code == 404
     bad = client.post(f"/api/projects/{project}/handoffs", json={"scale": -1})
     assert bad.status_code == 422
+
+
+def test_first_heights_and_advice_on_spacing(client, project):
+    query = {"unit": "mm", "speed": 10, "length": "1 m", "fluid": "typed", "density": 1, "viscosity": 1e-5}
+    found = client.get("/api/wall-height", query_string=query).json
+    assert found["height"] == pytest.approx(2.3108e-2, rel=1e-4)  # mm, see test_wall_units
+    assert found["layers"] > 20
+    wrong = client.get("/api/wall-height", query_string={"fluid": "water", "celsius": 400})
+    assert wrong.status_code == 422
+    assert "0 to 100" in wrong.json["detail"]
+    assert client.get("/api/wall-height", query_string={"fluid": "typed"}).status_code == 422

@@ -20,3 +20,7 @@ export function withEnd(step: Step, way: string, end: "first" | "last", size: st
     next.law = "tanh";
   return Object.fromEntries(Object.entries(next).filter(([, v]) => v !== undefined)) as Step;
 }
+
+/** Changes a wall layer so that the cell at the wall, or at its far end, has a size. */
+export const withWallEnd = (step: Step, wall: boolean, size: string): Step =>
+  wall ? { ...step, first: size } : { ...step, far: "size", far_size: size };

@@ -7,7 +7,7 @@ import { chainOf, type Run, sizesBeside } from "../../model/chains";
 import { lengthText, short } from "../../model/numbers";
 import { freshId, placeFor } from "../../model/places";
 import { edgeId, sameEdge } from "../../model/selection";
-import { sizesAlong, withEnd } from "../../model/sizes";
+import { sizesAlong, withEnd, withWallEnd } from "../../model/sizes";
 import { usePalette } from "../../theme/mode";
 import { tone } from "../../theme/palette";
 import { Empty, Heading } from "../../theme/parts";
@@ -16,6 +16,8 @@ import { useWidth } from "../../theme/useWidth";
 const FRAME = { height: 132, left: 58, right: 14, top: 8, bottom: 22 };
 /** Rounding of counts may add so much to a growth before it is marked. */
 const SLACK = 1.005;
+/** The steps that an end of the chart can change. */
+const SPACES: ReadonlySet<string> = new Set(["space", "wall-layer"]);
 
 /** The cell sizes along the edge in hand, or the chain it is part of, on a log axis with handles. */
 export function SizeChart() {
@@ -111,11 +113,11 @@ function Chart({ own, chain, others }: { own: Run; chain: Run[]; others: Run[] }
   const setEnd = (end: "first" | "last", size: number) => {
     const board = useBoard.getState();
     const tier = model.tiers.find((t) => t.label === edge.tier);
-    const ruling = steps.findIndex((s) => s.id === tier?.law_step && s.kind === "space");
+    const ruling = steps.findIndex((s) => s.id === tier?.law_step && SPACES.has(s.kind));
     const fresh: Step = { kind: "space", id: freshId("space", steps), law: "geometric" };
     const named = { edges: [edge.id] };
     const started =
-      board.draft?.step.kind === "space"
+      board.draft && SPACES.has(board.draft.step.kind)
         ? board.draft
         : ruling >= 0
           ? { step: steps[ruling] as Step, at: ruling, isNew: false, field: "tier" }
@@ -125,7 +127,12 @@ function Chart({ own, chain, others }: { own: Run; chain: Run[]; others: Run[] }
               isNew: true,
               field: "tier",
             };
-    const step = withEnd(started.step, way, end, lengthText(size, model.unit));
+    const text = lengthText(size, model.unit);
+    const fine = (mine.d[0] as number) <= (mine.d.at(-1) as number) ? "first" : "last";
+    const step =
+      started.step.kind === "wall-layer"
+        ? withWallEnd(started.step, end === fine, text)
+        : withEnd(started.step, way, end, text);
     set({ draft: { ...started, step }, stage: "Spacing" });
   };
   const handle = (end: "first" | "last", cx: number, size: number) => (
