@@ -21,6 +21,7 @@ import plodek.demo
 from plodek.core.check.metrics import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.recipe import build, recipe
+from plodek.core.recipe.model import Model
 from plodek.core.recipe.step import Context
 from plodek.core.shape import analytic
 from plodek.core.shape.cad_reading import net_of
@@ -29,7 +30,8 @@ from plodek.core.shape.patch import patch_of
 from plodek.core.shape.triangulated import Triangulated
 from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
 from plodek.core.smooth.smooth import SmoothSettings, smooth
-from plodek.server.api.pictures import effect_of, model_out
+from plodek.core.spacing import kernels
+from plodek.server.api.pictures import effect_of, grid_picture, model_out
 
 DEMO = Path(next(iter(plodek.demo.__path__)))
 VTK_ORDER = (0, 1, 3, 2, 4, 5, 7, 6)
@@ -249,8 +251,40 @@ def operations() -> None:
     )
 
 
+def spacing() -> None:
+    """A count changed on five million cells in space; the laws of twenty thousand edges."""
+    steps = [s for s in json.loads((DEMO / "intake-pier.json").read_text())["steps"] if s["kind"] != "smooth"]
+    finer = {"kind": "factor", "id": "finer", "factor": 3.3, "sizes_set": "first heights kept"}
+    evaluator, counts = recipe.Evaluator(), iter(range(150, 1000))
+    evaluator.evaluate(recipe.of({"steps": [*steps, finer]}), read_file)
+
+    def changed() -> Model:
+        count = {"kind": "count", "id": "n", "tier": {"at": [3.6, 0, 0]}, "cells": next(counts)}
+        found = evaluator.evaluate(recipe.of({"steps": [*steps, finer, count]}), read_file)
+        effect_of(found.model)
+        model_out(found).model_dump_json()
+        return found.model
+
+    cells = changed().cells
+    took = seconds(changed)
+    say(f"a count changed on {cells / 1e6:.1f} M cells: chart and totals", f"{1e3 * took:.0f} ms", "< 50 ms")
+    model = changed()
+    took = seconds(lambda: grid_picture(build.shell(model), model=model))
+    say("  its visible faces", f"{1e3 * took:.0f} ms", "< 400 ms")
+    rng = np.random.default_rng(3)
+    edges = 20_000
+    sizes = np.full((edges, 4), np.nan)
+    sizes[:, 0], sizes[::2, 1] = rng.uniform(1e-4, 1e-2, edges), rng.uniform(1e-3, 5e-2, edges // 2)
+    laws = np.where(np.arange(edges) % 2, kernels.GEOMETRIC, kernels.TANH)
+    starts, nodes = np.arange(edges + 1) * 41, np.empty(41 * edges)
+    layers = np.zeros(edges, dtype=np.int64)
+    took = seconds(lambda: kernels.lay_all(laws, sizes, layers, starts, nodes))
+    say(f"laws of {edges} edges of 40 cells", f"{1e3 * took:.0f} ms", "< 200 ms")
+
+
 def main() -> None:
     """Run all."""
+    spacing()
     quality()
     closest()
     smoothing()

@@ -50,7 +50,7 @@ def test_an_earlier_state_can_be_looked_at(board):
     board.demo("Here")
     line = page.get_by_role("slider", name="You are here")
     line.focus()
-    for _ in range(20):
+    for _ in range(22):
         page.keyboard.press("ArrowUp")
     expect(board.stop("Blocks")).to_contain_text("9 blocks")
     page.get_by_text("to the end").click()

@@ -3,7 +3,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
 from scipy.optimize import brentq
@@ -40,6 +40,7 @@ LAWS = st.one_of(
 )
 
 
+@settings(deadline=None)  # the first call loads the kernels
 @given(LAWS, COUNT, st.floats(0.01, 50))
 def test_every_law_rises_ends_exactly_and_meets_its_sizes_or_raises(law, n, length):
     law = EdgeLaw(law.law, *(None if v is None else v * length for v in (law.first, law.last)), law.ratio, law.expansion, law.layers, table=law.table)  # fmt: skip
@@ -60,6 +61,7 @@ def test_every_law_rises_ends_exactly_and_meets_its_sizes_or_raises(law, n, leng
         assert d[-1] == pytest.approx(law.last, abs=1e-8 * length)
 
 
+@settings(deadline=None)
 @given(LAWS, COUNT)
 def test_turning_round_is_exact_and_twice_is_nothing(law, n):
     try:
@@ -127,6 +129,7 @@ def test_wall_layers_are_a_geometric_series_that_goes_on_smoothly():
     )
 
 
+@settings(deadline=None)
 @given(TABLES, st.integers(2, 60))
 def test_a_table_gives_equal_shares_by_quadrature(table, n):
     place, size = np.array(table).T
@@ -150,6 +153,7 @@ def test_spacing_by_curvature_turns_by_the_angle_and_grows_by_the_limit():
     assert [size for _, size in by_curvature(None, 2.0, 5.0, 0.5, 1.2)] == pytest.approx([0.25] * len(whole))
 
 
+@settings(deadline=None)
 @given(st.integers(2, 40), st.integers(2, 40), SIZE)
 def test_an_edge_cut_at_a_node_keeps_all_its_nodes(n, k, first):
     assume(k < n)

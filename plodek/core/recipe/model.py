@@ -7,6 +7,9 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from math import prod
 
+import numpy as np
+
+from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.continuing import Continuing, continuing
@@ -27,7 +30,7 @@ from plodek.core.spacing.wishes import Wish, wanted_sizes
 from plodek.core.units import LengthUnit
 
 #: What is derived from guides and layout alone.
-_OF_LAYOUT = ("tiers", "tier_by_edge", "paths", "continuing", "wanted", "stood_on")
+_OF_LAYOUT = ("tiers", "tier_by_edge", "paths", "continuing", "wanted", "stood_on", "middles")
 
 
 @dataclass(frozen=True)
@@ -109,6 +112,12 @@ class Model:
     def paths(self) -> Mapping[Edge, EdgePath]:
         """The path of each edge of filled blocks."""
         return {edge: edge_path(self.layout, self.guides, edge) for edge in self.layout.filled_edges}
+
+    @cached_property
+    def middles(self) -> Floats:
+        """The places (n, 3) half-way along all edges, hollow blocks' too, in their order."""
+        half = np.array([0.5])
+        return np.array([edge_path(self.layout, self.guides, e).at(half)[0] for e in self.layout.edges])
 
     @cached_property
     def continuing(self) -> Continuing:

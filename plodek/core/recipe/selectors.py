@@ -217,9 +217,8 @@ def edges(model: Model, selector: SideSelector) -> list[tuple[str, str]]:
         found = list(dict.fromkeys(edge for side in sides(model, selector) for edge in layout.rim_of(side)))
     elif isinstance(selector, At):
         names = list(layout.edges)
-        half = np.array([0.5])
-        middles = np.array([edge_path(layout, model.guides, e).at(half)[0] for e in names])
-        found = [_directed(model, names[_nearest(middles, coordinates(selector.at, model.unit))], selector)]
+        nearest = _nearest(model.middles, coordinates(selector.at, model.unit))
+        found = [_directed(model, names[nearest], selector)]
     elif isinstance(selector, On):
         found = [edge for edge, follow in layout.follows.items() if _is_on(follow.guide, selector.on)]
         if not found:

@@ -168,14 +168,22 @@ def _one_sided(s: Floats, first: float) -> bool:
 
 @nb.njit(cache=True, nogil=True)
 def _vinokur_delta(b: float) -> float:
-    """Solve sinh δ/δ = b, or sin δ/δ = b below 1."""
-    low, high = 1e-6, 700.0 if b > 1 else math.pi
+    """Solve sinh δ/δ = b by Newton's steps on a convex function; below 1 sin δ/δ = b by halving."""
+    if b > 1:
+        delta = math.sqrt(6 * (b - 1)) if b < 3 else math.log(2 * b) + math.log(math.log(2 * b)) + 1
+        for _ in range(50):
+            sinh, cosh = math.sinh(delta), math.cosh(delta)
+            step = (sinh / delta - b) / ((delta * cosh - sinh) / delta**2)
+            delta -= step
+            if abs(step) <= 1e-15 * delta:
+                break
+        return delta
+    low, high = 1e-6, math.pi
     for _ in range(_HALVINGS):
         middle = 0.5 * (low + high)
         if middle in (low, high):
             break
-        value = math.sinh(middle) / middle - b if b > 1 else b - math.sin(middle) / middle
-        if value < 0:
+        if b < math.sin(middle) / middle:
             low = middle
         else:
             high = middle
