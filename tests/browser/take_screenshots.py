@@ -68,7 +68,6 @@ def spacing(board: Board) -> None:
     take(board, "chain")
     page.get_by_role("button", name="Edges: growth").click()
     page.get_by_role("button", name="chain of").click()
-    page.keyboard.press("Escape")
     page.keyboard.press("a")
     board.field("Name").fill("upstream")
     expect(board.effect).to_contain_text("cells")
