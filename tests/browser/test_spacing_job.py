@@ -80,7 +80,7 @@ def test_a_table_is_pasted_and_an_impossible_wish_says_what_would_do(channel):
     channel.field("Cells").fill("30")
     box = channel.field("Sizes along the edge")
     box.fill("0 1\n0.5 oops")
-    expect(channel.hand.get_by_role("alert")).to_contain_text("line 2")
+    expect(channel.hand.get_by_text("line 2 is not a place and a size")).to_be_visible()
     box.fill("0 1\n0.5 0.2\n1 1")
     expect(channel.effect).to_contain_text("cells")
     channel.field("Law").select_option("geometric")

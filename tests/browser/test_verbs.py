@@ -193,10 +193,10 @@ def test_patches_are_picked_in_space(board):
     board.demo("Pick in space")
     board.steps.last.hover()
     for _ in range(2):
-        board.steps.nth(17).hover()
-        board.steps.nth(17).get_by_label("Take out").click()
+        board.steps.nth(19).hover()
+        board.steps.nth(19).get_by_label("Take out").click()
         board.settled()
-    expect(board.steps).to_have_count(23)
+    expect(board.steps).to_have_count(25)
     board.go("Hand-off")
     expect(board.hand).to_contain_text("outer faces have no name")
     page.wait_for_timeout(1500)  # the picture of the unnamed faces must be drawn before it can be picked
