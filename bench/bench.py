@@ -31,7 +31,9 @@ from plodek.core.shape.triangulated import Triangulated
 from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
 from plodek.core.smooth.smooth import SmoothSettings, smooth
 from plodek.core.spacing import kernels
-from plodek.server.api.pictures import effect_of, grid_picture, model_out
+from plodek.server.api.effects import effect_of
+from plodek.server.api.grid_pictures import grid_picture
+from plodek.server.api.model_pictures import model_out
 
 DEMO = Path(next(iter(plodek.demo.__path__)))
 VTK_ORDER = (0, 1, 3, 2, 4, 5, 7, 6)

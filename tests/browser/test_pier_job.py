@@ -54,10 +54,16 @@ def space(board):
     page = board.page
     page.keyboard.press("Alt+3")
     expect(board.stop("Spacing")).to_contain_text("7 tiers")
-    for tier, count in (("T5", 44), ("T3", 18), ("T1", 16), ("T2", 14), ("T4", 14), ("T6", 28)):
+    counts = {"T5": 44, "T3": 18, "T1": 16, "T2": 14, "T4": 14, "T6": 28}
+    steps = board.steps.count()
+    for tier, count in counts.items():  # typed without waiting for one another
         page.get_by_label(f"Cells on {tier}", exact=True).fill(str(count))
         page.keyboard.press("Enter")
-        expect(board.steps.last).to_contain_text(str(count))
+    expect(board.steps).to_have_count(steps + len(counts))
+    for tier, count in counts.items():
+        expect(page.get_by_label(f"Release {tier}", exact=True)).to_be_visible()
+        expect(page.get_by_label(f"Cells on {tier}", exact=True)).to_have_value(str(count))
+    board.settled()
     # The ring's diagonal, taken by its middle, with its start turned to the pier where needed.
     page.get_by_role("button", name="Blocks", exact=True).click()
     board.click(2.23, 1.77)

@@ -1,4 +1,4 @@
-"""Steps of the Spacing stage for the whole project: wanted sizes, a budget, a factor, multiples, names."""
+"""Steps of the Spacing stage for the whole project: wanted sizes, a budget, a factor, multiples."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ from plodek.core.errors import BadValue
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import GUIDE, GUIDES, LENGTH
 from plodek.core.recipe.model import Model
-from plodek.core.recipe.selectors import Coordinates, EdgeSelector, Length
-from plodek.core.recipe.spacing_steps import SpacingStep, need_open
+from plodek.core.recipe.selectors import Coordinates, Length
+from plodek.core.recipe.spacing_step import SpacingStep
 from plodek.core.recipe.step import Context
 from plodek.core.shape.guide import Point, unknown_guide
 from plodek.core.spacing.wishes import Ball, Box, Near, Region, Wish
@@ -20,6 +20,12 @@ from plodek.core.spacing.wishes import Ball, Box, Near, Region, Wish
 
 class _CountingStep(SpacingStep):
     family: ClassVar[str] = "All counts"
+
+
+def _need_all_open(model: Model) -> None:
+    """Raise NotReady where a plane has been smoothed, whose counts are fixed, lifted or not."""
+    model.need_blocks()
+    model.need_open("spacing")
 
 
 class WantedSize(_CountingStep):
@@ -61,7 +67,7 @@ class WantedSize(_CountingStep):
     )  # fmt: skip
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open(model)
+        _need_all_open(model)
         size = self.sizes(model, self.size, "cell size")
         return replace(model, wishes=(*model.wishes, *self._wishes(model, size)))
 
@@ -103,13 +109,16 @@ class Budget(_CountingStep):
     cells: int = Field(title="Cells in all", ge=1, le=10**12)
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open(model)
+        _need_all_open(model)
         counting = replace(model.spacing.counting, budget=self.cells)
         return model.with_spacing(replace(model.spacing, counting=counting))
 
 
 class Factor(_CountingStep):
-    """Multiply all counts, keeping the cell sizes that were set or dividing them."""
+    """Multiply all counts, keeping the cell sizes that were set or dividing them.
+
+    A later extrusion, revolution or sweep takes its cells times the factor too.
+    """
 
     kind: Literal["factor"] = "factor"
     verb: ClassVar[str] = "Factor"
@@ -121,7 +130,7 @@ class Factor(_CountingStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open(model)
+        _need_all_open(model)
         divide = self.sizes_set == "first heights divided"
         return model.with_spacing(model.spacing.scaled(self.factor, model.layout.dim, divide=divide))
 
@@ -136,26 +145,6 @@ class Multiples(_CountingStep):
     of: Literal["1", "2", "4", "8", "16", "32"] = Field(default="2", title="Multiples of")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open(model)
+        _need_all_open(model)
         counting = replace(model.spacing.counting, multiple=int(self.of))
         return model.with_spacing(replace(model.spacing, counting=counting))
-
-
-class NameTier(_CountingStep):
-    """Name a tier."""
-
-    kind: Literal["name-tier"] = "name-tier"
-    verb: ClassVar[str] = "Name a tier"
-    key: ClassVar[str] = "A"
-    sentence: ClassVar[str] = "Name {tier} “{name}”"
-    tier: EdgeSelector = Field(title="Tier", json_schema_extra={"widget": "edge"})
-    name: str = Field(title="Name", min_length=1, max_length=24)
-
-    def apply(self, model: Model, context: Context) -> Model:
-        model.need_blocks()
-        tier, _ = selectors.tier(model, self.tier)
-        taken = {n: e for e, n in model.spacing.names.items() if e not in tier.edges}
-        if self.name in taken:
-            raise BadValue(f"another tier is called “{self.name}”", remedy="choose another name")
-        names = dict(model.spacing.names) | dict.fromkeys(tier.edges, self.name)
-        return model.with_spacing(replace(model.spacing, names=names))

@@ -40,7 +40,11 @@ def lift(
     if any(not low < high for low, high in pairwise(stations)):
         raise BadValue("the cuts along the way do not rise from 0 to 1", remedy="give them in order")
     done = lifted(model.layout, model.guides, motion, stations)
-    counts, laws = _along(model, done, stations, cells, law)
+    counting = model.spacing.counting
+    counts, laws = _along(model, done, stations, counting.times(cells), law)
+    names: dict[Edge, str] = {}
+    # What has been smoothed stays as it is: all its counts are fixed, the derived ones too.
+    fixed = model.laid.counts if model.smoothing else model.spacing.counts
     for name, corners in {n: b.corners for n, b in done.layout.blocks.items()}.items():
         plane = model.layout.blocks[done.base[name]].corners
         for first in (0, 4):
@@ -48,18 +52,22 @@ def lift(
                 old, new = edge_of(plane[a], plane[b]), edge_of(corners[a + first], corners[b + first])
                 if new[0] == new[1]:
                     continue
-                if old in model.spacing.counts:
-                    counts[new] = model.spacing.counts[old]
+                if old in fixed:
+                    counts[new] = fixed[old]
+                if old in model.spacing.names:
+                    names[new] = model.spacing.names[old]
                 if old in model.spacing.laws:
                     same = (plane[a] < plane[b]) == (corners[a + first] < corners[b + first])
                     laws[new] = model.spacing.laws[old] if same else model.spacing.laws[old].turned()
     pieces = dict(model.pieces) | {n: p for n, p in done.pieces.items() if p}
+    if model.smoothing:
+        counting = replace(counting, budget=None)
     return replace(
         model,
         layout=done.layout,
         pieces=pieces,
         smoothing=(),
-        spacing=replace(model.spacing, counts=counts, laws=laws, names={}),
+        spacing=replace(model.spacing, counts=counts, laws=laws, names=names, counting=counting),
         lift=Lift(model, motion, done.foot, done.base),
     )
 
@@ -121,8 +129,10 @@ class Extrude(_LiftStep):
         if self.law != "uniform":
             if self.cuts:
                 raise BadValue("a law and cuts are given", remedy="space the pieces in the Spacing stage")
-            law = EdgeLaw(self.law, first=first, last=last)
-            law.nodes(self.cells, depth)  # an impossible law is refused here, not when the grid is built
+            counting = model.spacing.counting
+            law = EdgeLaw(self.law, first=first, last=last).scaled(counting.finer)
+            # An impossible law is refused here, not when the grid is built.
+            law.nodes(counting.times(self.cells), depth)
         motion = Extrusion(depth * unit(np.array(self.along)))
         return lift(model, motion, _stations(self.cuts), self.cells, law)
 

@@ -20,13 +20,16 @@ from plodek.core.recipe import (
     counting_steps,
     curve_steps,
     cut_steps,
+    edge_copy_steps,
     fit_steps,
     frame_steps,
     grid_steps,
     lift_steps,
     shape_steps,
-    spacing_steps,
+    space_step,
     surface_steps,
+    tier_steps,
+    wall_layer_step,
     wrap_steps,
 )
 from plodek.core.recipe.model import Model
@@ -99,17 +102,18 @@ AnyStep: TypeAlias = Annotated[
     | lift_steps.SweepLayout
     | copy_steps.Place
     | copy_steps.Twin
-    | spacing_steps.Count
-    | spacing_steps.Space
-    | spacing_steps.WallLayer
-    | spacing_steps.Turn
-    | spacing_steps.Copy
-    | spacing_steps.Blend
+    | tier_steps.Count
+    | tier_steps.Release
+    | tier_steps.NameTier
+    | space_step.Space
+    | wall_layer_step.WallLayer
+    | edge_copy_steps.Turn
+    | edge_copy_steps.Copy
+    | edge_copy_steps.Blend
     | counting_steps.WantedSize
     | counting_steps.Budget
     | counting_steps.Factor
     | counting_steps.Multiples
-    | counting_steps.NameTier
     | grid_steps.Smooth
     | grid_steps.GateStep
     | grid_steps.PatchStep,

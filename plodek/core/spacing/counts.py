@@ -23,16 +23,26 @@ DERIVED_SIZE = 1 / 40
 
 @dataclass(frozen=True)
 class Counting:
-    """How counts are derived: all multiplied by ``factor``, rounded to ``multiple``, within a ``budget``."""
+    """How counts are derived: all multiplied by ``factor``, rounded to ``multiple``, within a ``budget``.
+
+    ``finer`` is what the sizes that were set have been divided by so far; a lift that comes later takes
+    its own count and sizes by both.
+    """
 
     factor: float = 1.0
+    finer: float = 1.0
     budget: int | None = None
     multiple: int = 1
 
-    def scaled(self, factor: float, dim: int) -> Counting:
-        """Multiply the derived counts, and a budget with them."""
+    def scaled(self, factor: float, dim: int, *, divide: bool) -> Counting:
+        """Multiply the derived counts, and a budget with them; ``divide`` the sizes that are set."""
         budget = None if self.budget is None else round(self.budget * factor**dim)
-        return replace(self, factor=self.factor * factor, budget=budget)
+        finer = self.finer * factor if divide else self.finer
+        return replace(self, factor=self.factor * factor, finer=finer, budget=budget)
+
+    def times(self, count: int) -> int:
+        """Multiply a count that is set."""
+        return max(1, round(count * self.factor))
 
     def rounded(self, count: float) -> int:
         """Round to the nearest multiple, one at least."""

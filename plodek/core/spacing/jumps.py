@@ -32,7 +32,8 @@ def jumps(laid: LaidOut, beyond: Continuing, limit: float = GROWTH_LIMIT) -> lis
         here = laid.size_at(edge, corner)
         for other in others:
             there = laid.size_at(other, corner)
-            if there > here * limit * _SLACK:
+            # An edge of no length has no cells that a neighbour could match.
+            if here > 0 and there > here * limit * _SLACK:
                 found[corner, edge, other] = Jump(corner, edge, other, there / here)
     return sorted(found.values(), key=lambda jump: -jump.ratio)
 

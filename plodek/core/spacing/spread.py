@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -39,24 +39,16 @@ class Spacing:
             raise ImpossibleSpacing(f"{count} cells", remedy=f"use 1 to {MOST_CELLS} cells")
         return replace(self, counts=dict(self.counts) | dict.fromkeys(tier.edges, count))
 
-    def with_law(self, tier: Tier, edges: Iterable[Edge], law: EdgeLaw, along: Edge) -> Spacing:
-        """Lay a law, given along ``along`` from its first corner, on edges of its tier, each its own way."""
-        way = tier.edges[along]
-        return self.with_laws({e: law if tier.edges[e] == way else law.turned() for e in edges})
-
     def with_laws(self, laws: Mapping[Edge, EdgeLaw]) -> Spacing:
         """Lay laws on edges, each from the edge's first corner."""
         return replace(self, laws=dict(self.laws) | dict(laws))
-
-    def turned(self, edges: Iterable[Edge]) -> Spacing:
-        """Turn the laws of edges round."""
-        return self.with_laws({e: self.laws[e].turned() for e in edges if e in self.laws})
 
     def scaled(self, factor: float, dim: int, *, divide: bool) -> Spacing:
         """Multiply all counts by a factor; ``divide`` the cell sizes of laws by it, or keep them."""
         counts = {e: max(1, round(n * factor)) for e, n in self.counts.items()}
         laws = {e: law.scaled(factor) for e, law in self.laws.items()} if divide else self.laws
-        return replace(self, counts=counts, laws=laws, counting=self.counting.scaled(factor, dim))
+        counting = self.counting.scaled(factor, dim, divide=divide)
+        return replace(self, counts=counts, laws=laws, counting=counting)
 
     def after(self, change: Change, nodes: Mapping[Edge, Floats]) -> Spacing:
         """Carry counts and laws over to the edges of a changed layout; ``nodes`` are those before.

@@ -21,6 +21,7 @@ from plodek.core.shape.guide import unknown_guide
 from plodek.core.shape.measure import Target, measure
 from plodek.core.shape.surface import Surface
 from plodek.core.units import LengthUnit
+from plodek.server.api.grid_pictures import finite
 from plodek.server.api.guide_pictures import shape_picture
 from plodek.server.api.messages import (
     FreeEdgeOut,
@@ -34,7 +35,6 @@ from plodek.server.api.messages import (
     UnitIn,
     ValueOut,
 )
-from plodek.server.api.pictures import finite
 from plodek.server.api.presenting import evaluated, recipe_out, sends
 from plodek.server.store import projects
 from plodek.server.store.tables import Project

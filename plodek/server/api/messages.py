@@ -229,6 +229,7 @@ class TierOut(Message):
     growth: float
     count_step: str | None
     law_step: str | None
+    name_step: str | None
 
 
 class PatchOut(Message):

@@ -21,6 +21,8 @@ from plodek.core.recipe.advice import Advice, advise
 from plodek.core.recipe.build import coarse, filled_grid, shell
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.spacing_advice import advise_spacing
+from plodek.server.api.effects import effect_of
+from plodek.server.api.grid_pictures import cell_out, finite, grid_picture
 from plodek.server.api.messages import (
     AdviceOut,
     AdvicesOut,
@@ -34,15 +36,7 @@ from plodek.server.api.messages import (
     QualityOut,
     RunOut,
 )
-from plodek.server.api.pictures import (
-    cell_out,
-    effect_of,
-    faces_of,
-    finite,
-    grid_picture,
-    model_out,
-    plan_out,
-)
+from plodek.server.api.model_pictures import faces_of, model_out, plan_out
 from plodek.server.api.presenting import engine, evaluated, sends
 from plodek.server.store import projects
 from plodek.server.store.tables import GridSummary, Project

@@ -18,7 +18,7 @@ from plodek.core.handoff.handoff import Format, hand_off
 from plodek.core.recipe import recipe as recipes
 from plodek.core.shape import geometry_file
 from plodek.core.smooth.smooth import Progress
-from plodek.server.api.pictures import plane_picture
+from plodek.server.api.grid_pictures import plane_picture
 from plodek.server.engine import Engine
 from plodek.server.jobs.queue import data_folder, queue
 from plodek.server.store import projects

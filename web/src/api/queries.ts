@@ -251,38 +251,60 @@ export const useQuality = (
     retry: false,
   });
 
-/** Keeps steps, undoes and redoes. A stale edit brings the newer recipe and its problem; the draft stays. */
+/** What an edit makes of the steps there are when its turn comes. */
+export type Change = (steps: Step[]) => Step[];
+
+/**
+ * Keeps steps, undoes and redoes, one edit after the other: what is asked for while an earlier one is
+ * under way waits for it and builds on it. A stale edit brings the newer recipe and its problem; the
+ * draft stays.
+ */
 export function useKeeping(project: number) {
   const cache = useQueryClient();
-  const take = (recipe: RecipeState) => cache.setQueryData(["recipe", project], recipe);
-  const fail = (error: Error) => {
-    if (error instanceof Problem && error.status === 409)
-      cache.invalidateQueries({ queryKey: ["recipe", project] });
+  const recipe = () => cache.getQueryData<RecipeState>(["recipe", project]);
+  const base = () => recipe()?.revision ?? 0;
+  const options = {
+    scope: { id: `recipe ${project}` },
+    onSuccess: (kept: RecipeState) => cache.setQueryData(["recipe", project], kept),
+    onError: (error: Error) => {
+      if (error instanceof Problem && error.status === 409)
+        cache.invalidateQueries({ queryKey: ["recipe", project] });
+    },
   };
-  const options = { onSuccess: take, onError: fail };
   const keep = useMutation({
-    mutationFn: (body: { base: number; steps: Step[] }) =>
-      taken(http.PUT("/api/projects/{project}/recipe", { ...path(project), body })),
+    mutationFn: (change: Change) => {
+      const steps = change((recipe()?.steps ?? []) as Step[]);
+      const body = { base: base(), steps };
+      return taken(http.PUT("/api/projects/{project}/recipe", { ...path(project), body }));
+    },
     ...options,
   });
   const undo = useMutation({
-    mutationFn: (base: number) =>
-      taken(http.POST("/api/projects/{project}/undo", { ...path(project), body: { base } })),
+    mutationFn: () => {
+      const body = { base: base() };
+      return taken(http.POST("/api/projects/{project}/undo", { ...path(project), body }));
+    },
     ...options,
   });
   const redo = useMutation({
-    mutationFn: (base: number) =>
-      taken(http.POST("/api/projects/{project}/redo", { ...path(project), body: { base } })),
+    mutationFn: () => {
+      const body = { base: base() };
+      return taken(http.POST("/api/projects/{project}/redo", { ...path(project), body }));
+    },
     ...options,
   });
   const rename = useMutation({
-    mutationFn: (body: { base: number; guide: string; to: string }) =>
-      taken(http.POST("/api/projects/{project}/renames", { ...path(project), body })),
+    mutationFn: (wish: { guide: string; to: string }) => {
+      const body = { base: base(), ...wish };
+      return taken(http.POST("/api/projects/{project}/renames", { ...path(project), body }));
+    },
     ...options,
   });
   const unit = useMutation({
-    mutationFn: (body: { base: number; unit: LengthUnit; meaning: "convert" | "keep" }) =>
-      taken(http.POST("/api/projects/{project}/unit", { ...path(project), body })),
+    mutationFn: (wish: { unit: LengthUnit; meaning: "convert" | "keep" }) => {
+      const body = { base: base(), ...wish };
+      return taken(http.POST("/api/projects/{project}/unit", { ...path(project), body }));
+    },
     ...options,
   });
   return { keep, undo, redo, rename, unit };

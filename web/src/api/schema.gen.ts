@@ -2601,6 +2601,8 @@ export interface components {
             count_step: string | null;
             /** Law Step */
             law_step: string | null;
+            /** Name Step */
+            name_step: string | null;
         };
         /**
          * ModelOut
@@ -3160,6 +3162,8 @@ export interface components {
             count_step: string | null;
             /** Law Step */
             law_step: string | null;
+            /** Name Step */
+            name_step: string | null;
         };
         /**
          * PreviewOut

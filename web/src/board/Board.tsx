@@ -4,6 +4,7 @@ import { useDeferredValue, useEffect, useMemo, useState } from "react";
 import { http, type Problem, type Step, taken } from "../api/client";
 import { ended, useJob } from "../api/job";
 import {
+  type Change,
   useGrid,
   useKeeping,
   useModel,
@@ -103,8 +104,8 @@ function useData(project: number): BoardData | string | null {
   // A draft is tried with all that comes after it, so that its effect is that on the whole grid.
   const seen = useMemo(() => steps.slice(0, upto ?? undefined), [steps, upto]);
   const tried = useMemo(
-    () => (draft && ready ? withDraft(seen, draft) : null),
-    [draft, ready, seen],
+    () => (draft && ready ? withDraft(seen, draft, upto) : null),
+    [draft, ready, seen, upto],
   );
   const preview = usePreview(project, tried, seen);
   const wantsGrid = board.layer !== "Blocks" || board.stage === "Check";
@@ -179,15 +180,15 @@ function useData(project: number): BoardData | string | null {
   if (!recipe.data || !model.data || !kinds) return null;
   const base = recipe.data.revision;
   const fail = (failed: Error) => setProblem(failed.message);
-  const keepSteps = (next: Step[], then?: () => void) => {
+  const keepSteps = (change: Change, then?: () => void) => {
     setProblem("");
-    keep.mutate({ base, steps: next }, { onSuccess: then, onError: fail });
+    keep.mutate(change, { onSuccess: then, onError: fail });
   };
   const run = () => {
     if (!board.draft) return;
     setProblem("");
     const path = { path: { project } };
-    const body = { base, steps: withDraft(steps, board.draft), upto: null, keep: true };
+    const body = { base, steps: withDraft(steps, board.draft, board.here), upto: null, keep: true };
     taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
       (asked) =>
         useBoard.setState({
@@ -222,11 +223,12 @@ function useData(project: number): BoardData | string | null {
     job,
     keepSteps,
     keepDraft: () => {
-      if (!board.draft) return;
-      if (board.draft.step.kind === "smooth") return run();
-      const after = board.here;
-      const added = board.draft.isNew;
-      keepSteps(withDraft(steps, board.draft), () =>
+      const { draft, here: after } = board;
+      if (!draft) return;
+      if (draft.step.kind === "smooth") return run();
+      const added = draft.isNew;
+      const keepIt = (now: Step[]) => withDraft(now, draft, after);
+      keepSteps(keepIt, () =>
         useBoard.setState({
           draft: null,
           here: after === null ? null : after + (added ? 1 : 0),
@@ -241,22 +243,21 @@ function useData(project: number): BoardData | string | null {
     },
     undo: () => {
       setProblem("");
-      if (recipe.data.can_undo) undo.mutate(base, { onError: fail });
+      if (recipe.data.can_undo) undo.mutate(undefined, { onError: fail });
     },
     redo: () => {
       setProblem("");
-      if (recipe.data.can_redo) redo.mutate(base, { onError: fail });
+      if (recipe.data.can_redo) redo.mutate(undefined, { onError: fail });
     },
     begin: (name, values) => {
       const found = kinds.get(name);
       if (!found) return;
       setProblem("");
-      const made = newDraft(found, steps, board.here, board.selection, model.data, values);
+      const made = newDraft(found, steps, board.selection, model.data, values);
       useBoard.setState({ draft: made, stage: found.stage as typeof board.stage });
     },
     edit: (id, field = null) => {
-      const at = steps.findIndex((step) => step.id === id);
-      const step = steps[at];
+      const step = steps.find((one) => one.id === id);
       const found = step && kinds.get(step.kind);
       if (!found) return;
       setProblem("");
@@ -266,7 +267,6 @@ function useData(project: number): BoardData | string | null {
       useBoard.setState({
         draft: {
           step: { ...step },
-          at,
           isNew: false,
           field: selecting?.name ?? null,
           focus: asked?.name,
@@ -277,12 +277,12 @@ function useData(project: number): BoardData | string | null {
     rename: (guide, to) => {
       setProblem("");
       const renamed = () => useBoard.setState({ selection: { kind: "guide", ids: [to] } });
-      rename.mutate({ base, guide, to }, { onSuccess: renamed, onError: fail });
+      rename.mutate({ guide, to }, { onSuccess: renamed, onError: fail });
     },
     changeUnit: (wish, meaning) => {
       setProblem("");
       const changed = () => useBoard.setState({ draft: null, measured: [] });
-      unit.mutate({ base, unit: wish, meaning }, { onSuccess: changed, onError: fail });
+      unit.mutate({ unit: wish, meaning }, { onSuccess: changed, onError: fail });
     },
     cancel: () => {
       setProblem("");

@@ -153,7 +153,7 @@ export function Recipe() {
 }
 
 function Row({ step, index, after }: { step: Step; index: number; after: boolean }) {
-  const { model, kinds, steps, edit, keepSteps } = useBoardData();
+  const { model, kinds, edit, keepSteps } = useBoardData();
   const editing = useBoard((board) => board.draft?.step.id === step.id && !board.draft.isNew);
   const kind = kinds.get(step.kind);
   const state = model.steps[index];
@@ -217,9 +217,9 @@ function Row({ step, index, after }: { step: Step; index: number; after: boolean
         _groupHover={{ opacity: 1 }}
         _focusWithin={{ opacity: 1 }}
       >
-        <Tool label="Move up" text="↑" act={() => keepSteps(moved(steps, step.id, -1))} />
-        <Tool label="Move down" text="↓" act={() => keepSteps(moved(steps, step.id, 1))} />
-        <Tool label="Take out" text="×" act={() => keepSteps(removed(steps, step.id))} />
+        <Tool label="Move up" text="↑" act={() => keepSteps((now) => moved(now, step.id, -1))} />
+        <Tool label="Move down" text="↓" act={() => keepSteps((now) => moved(now, step.id, 1))} />
+        <Tool label="Take out" text="×" act={() => keepSteps((now) => removed(now, step.id))} />
       </Flex>
     </Box>
   );

@@ -1,6 +1,6 @@
 import { createContext, useContext } from "react";
 import type { Job, Model, Preview, Quality, RecipeState, Step } from "../api/client";
-import type { LengthUnit } from "../api/queries";
+import type { Change, LengthUnit } from "../api/queries";
 import type { Picture } from "../model/picture";
 import type { Kind } from "../model/schema";
 import type { ShapePicture } from "../model/shape_picture";
@@ -25,7 +25,8 @@ export interface BoardData {
   busy: boolean;
   /** The smoothing run under way, or the last one. */
   job: Job | null;
-  keepSteps: (steps: Step[], then?: () => void) => void;
+  /** Keeps a change of the steps; one made while another is being kept waits for it. */
+  keepSteps: (change: Change, then?: () => void) => void;
   keepDraft: () => void;
   run: () => void;
   stop: () => void;

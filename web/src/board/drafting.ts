@@ -11,7 +11,6 @@ import type { Draft } from "./store";
 export function newDraft(
   kind: Kind,
   steps: Step[],
-  here: number | null,
   selection: Selection,
   model: Model,
   values: Record<string, unknown> = {},
@@ -33,7 +32,6 @@ export function newDraft(
   if (kind.kind === "space") Object.assign(step, presentLaw(model, step), values);
   return {
     step,
-    at: placeFor(kind.kind, steps, here ?? steps.length, step.tier),
     isNew: true,
     field: selectingField(kind, step)?.name ?? null,
   };
@@ -84,11 +82,19 @@ function wantsSelection(field: Field, kind: Kind): boolean {
   return field === (first ?? kind.fields.find((f) => f.widget === "edge"));
 }
 
+/** Where a draft stands among the steps; `here` is where the recipe is looked at. */
+export const placeOf = ({ step, isNew }: Draft, steps: Step[], here: number | null): number =>
+  isNew
+    ? placeFor(step, steps, here ?? steps.length)
+    : steps.findIndex((other) => other.id === step.id);
+
 /** Gives all steps with the draft among them; another tab may have used up its id meanwhile. */
-export function withDraft(steps: Step[], { step, at, isNew }: Draft): Step[] {
+export function withDraft(steps: Step[], draft: Draft, here: number | null): Step[] {
+  const { step, isNew } = draft;
   if (!isNew) return replaced(steps, step);
   const taken = steps.some((other) => other.id === step.id);
-  return inserted(steps, taken ? { ...step, id: freshId(step.kind, steps) } : step, at);
+  const named = taken ? { ...step, id: freshId(step.kind, steps) } : step;
+  return inserted(steps, named, placeOf(draft, steps, here));
 }
 
 /** Whether all fields that must be set are. */

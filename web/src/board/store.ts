@@ -12,8 +12,6 @@ export type Layer = "Blocks" | "Cells" | "Quality" | "Patches";
 /** A step that is being written or changed, not kept yet. */
 export interface Draft {
   step: Step;
-  /** Where a new step goes in; a changed one stays where it is. */
-  at: number;
   isNew: boolean;
   /** The field that takes what is picked in the view. */
   field: string | null;

@@ -5,7 +5,8 @@ import type { Step } from "../api/client";
 const PLANE = new Set([
   "frame", "block", "bring-layout", "cut", "merge", "hollow", "bring-back", "zip", "pinch", "three",
   "ring", "butterfly", "refine", "grow", "pin", "slide", "follow", "bend", "align", "fit-near",
-  "place", "twin", "count", "space", "turn", "copy",
+  "place", "twin", "count", "space", "turn", "copy", "blend", "wall-layer", "wanted-size", "budget",
+  "factor", "multiples", "release", "name-tier",
 ]); // biome-ignore format: a table reads better in rows
 
 /** Steps that change guides: they must stand before the blocks that follow these. */
@@ -14,22 +15,41 @@ const GUIDES = new Set(["move", "rename", "leave-out", "sew"]);
 /** Steps that lift the plane into space. */
 const LIFTS = new Set(["extrude", "revolve", "sweep"]);
 
-/** Whether a tier runs along a lift: both ends of its edge stand on one corner of the plane. */
-const alongLift = (tier: unknown): boolean =>
-  ((tier as { edges?: [string, string][] } | undefined)?.edges ?? []).some(
-    ([a, b]) => a.split(".")[0] === b.split(".")[0],
-  );
+const foot = (corner: string): string => corner.split(".")[0] as string;
+const height = (corner: string): string => corner.slice(foot(corner).length);
 
-/** Gives the index at which a new step of a kind goes in, at most `here`; `tier` is what it is for. */
-export function placeFor(kind: string, steps: Step[], here: number, tier?: unknown): number {
+/** What a selector may name of a lifted layout. */
+interface Named {
+  edges?: [string, string][];
+  sides?: string[][];
+  side?: string;
+}
+
+/**
+ * Whether a step is about the way of a lift: an edge both ends of which stand on one corner of the
+ * plane, or a side at the start or the end of the way.
+ */
+const alongLift = (step: Step): boolean =>
+  Object.values(step).some((value) => {
+    const { edges = [], sides = [], side = "" } = (value ?? {}) as Named;
+    return (
+      edges.some(([a, b]) => foot(a) === foot(b)) ||
+      sides.some(([a = "", ...rest]) => height(a) && rest.every((c) => height(c) === height(a))) ||
+      side.startsWith("z")
+    );
+  });
+
+/** Gives the index at which a new step goes in, at most `here`. */
+export function placeFor(step: Step, steps: Step[], here: number): number {
+  const { kind } = step;
   const before = (test: (step: Step) => boolean) => {
     const at = steps.findIndex(test);
     return at < 0 ? here : Math.min(at, here);
   };
   if (kind === "unit") return 0;
-  if (GUIDES.has(kind)) return before((step) => step.kind === "frame");
-  if (PLANE.has(kind) && !alongLift(tier)) return before((step) => step.kind === "smooth");
-  if (kind === "smooth") return before((step) => LIFTS.has(step.kind));
+  if (GUIDES.has(kind)) return before((other) => other.kind === "frame");
+  if (PLANE.has(kind) && !alongLift(step)) return before((other) => other.kind === "smooth");
+  if (kind === "smooth") return before((other) => LIFTS.has(other.kind));
   return here;
 }
 

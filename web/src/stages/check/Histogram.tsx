@@ -1,10 +1,10 @@
 import { Box } from "@chakra-ui/react";
 import { type PointerEvent, useRef, useState } from "react";
-import { http, type Quality, taken } from "../../api/client";
+import { http, type Quality, type Step, taken } from "../../api/client";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
 import { short, whole } from "../../model/numbers";
-import { freshId } from "../../model/places";
+import { freshId, replaced } from "../../model/places";
 import { usePalette } from "../../theme/mode";
 import { cividis } from "../../theme/palette";
 import { Empty, Heading } from "../../theme/parts";
@@ -30,7 +30,7 @@ export function Histogram() {
 }
 
 function Bars({ quality }: { quality: Quality }) {
-  const { project, model, steps, keepSteps } = useBoardData();
+  const { project, model, keepSteps } = useBoardData();
   const palette = usePalette();
   const here = useBoard((board) => board.here);
   const set = useBoard((board) => board.set);
@@ -85,12 +85,13 @@ function Bars({ quality }: { quality: Quality }) {
   const release = () => {
     if (dragged === null) return;
     const value = Number(dragged.toPrecision(3));
-    const gate = steps.findLast((step) => step.kind === "gate");
-    const step = gate ?? { kind: "gate", id: freshId("gate", steps) };
-    const next = { ...step, [quality.metric]: value };
-    keepSteps(gate ? steps.map((s) => (s === gate ? next : s)) : [...steps, next], () =>
-      setDragged(null),
-    );
+    const limited = (now: Step[]) => {
+      const gate = now.findLast((step) => step.kind === "gate");
+      const step = gate ?? { kind: "gate", id: freshId("gate", now) };
+      const next = { ...step, [quality.metric]: value };
+      return gate ? replaced(now, next) : [...now, next];
+    };
+    keepSteps(limited, () => setDragged(null));
   };
   return (
     <Box minW="0">

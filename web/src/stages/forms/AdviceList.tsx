@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import type { Advice } from "../../api/client";
+import type { Advice, Step } from "../../api/client";
 import { useAdvice } from "../../api/queries";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
@@ -21,14 +21,14 @@ interface Props {
 
 /** What would make the blocks or the spacing better, each with its effect and one click to take it. */
 export function AdviceList({ stage, effect }: Props) {
-  const { project, recipe, model, steps, keepSteps, busy } = useBoardData();
+  const { project, recipe, model, keepSteps, busy } = useBoardData();
   const here = useBoard((board) => board.here);
   const found = useAdvice(project, recipe.revision, here, stage, model.blocks.length > 0);
   const show = useShow();
   const advice = found.data?.advice ?? [];
   const at = found.data?.at ?? 0;
   const take = (one: Advice) =>
-    keepSteps([...steps.slice(0, at), ...(one.steps as typeof steps), ...steps.slice(at)]);
+    keepSteps((now) => [...now.slice(0, at), ...(one.steps as Step[]), ...now.slice(at)]);
   return (
     <>
       {advice.length > 0 && <Heading>Advice</Heading>}

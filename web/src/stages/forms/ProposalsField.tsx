@@ -1,5 +1,6 @@
 import { Box, Checkbox, Text } from "@chakra-ui/react";
 import { useBoardData } from "../../board/context";
+import { placeOf } from "../../board/drafting";
 import { useBoard } from "../../board/store";
 import { lengthText } from "../../model/numbers";
 import type { Field } from "../../model/schema";
@@ -20,10 +21,10 @@ interface Proposal {
 
 /** What a step proposes, each to take or to leave; and what found no match. */
 export function ProposalsField({ value, change }: Props) {
-  const { model, preview } = useBoardData();
-  const draft = useBoard((board) => board.draft);
-  const set = useBoard((board) => board.set);
-  const report = preview?.model.steps[draft?.at ?? -1]?.report ?? [];
+  const { model, preview, steps } = useBoardData();
+  const { draft, here, set } = useBoard((board) => board);
+  const at = draft ? placeOf(draft, steps, here) : -1;
+  const report = preview?.model.steps[at]?.report ?? [];
   const left = (value as string[] | undefined) ?? [];
   const rows = report.map((line) => line.split("\t"));
   const unmatched = rows.filter((row) => row[0] === "unmatched").map((row) => row[1] ?? "");

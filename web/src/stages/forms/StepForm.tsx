@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useBoardData } from "../../board/context";
-import { complete, selectingField } from "../../board/drafting";
+import { complete, placeOf, selectingField } from "../../board/drafting";
 import { type Draft, useBoard } from "../../board/store";
 import { removed } from "../../model/places";
 import { plays } from "../../model/schema";
@@ -13,7 +13,7 @@ import { ShapeEffect } from "./ShapeEffect";
 export function StepForm({ draft }: { draft: Draft }) {
   const { kinds, preview, keepDraft, cancel, busy, steps, keepSteps } = useBoardData();
   const set = useBoard((board) => board.set);
-  const job = useBoard((board) => board.job);
+  const { job, here } = useBoard((board) => board);
   const kind = kinds.get(draft.step.kind);
   if (!kind) return null;
   const change = (name: string, value: unknown) => {
@@ -27,7 +27,8 @@ export function StepForm({ draft }: { draft: Draft }) {
   const done = complete(kind, draft.step);
   const runs = draft.step.kind === "smooth";
   const failed = preview?.failed ?? null;
-  const own = failed === draft.at;
+  const at = placeOf(draft, steps, here);
+  const own = failed === at;
   const wrong =
     preview?.error &&
     (own ? preview.error : `Step ${(failed ?? 0) + 1} would fail: ${preview.error}`);
@@ -41,7 +42,7 @@ export function StepForm({ draft }: { draft: Draft }) {
       }}
     >
       <Text fontSize="15px" fontWeight="600">
-        {draft.isNew ? kind.verb : `${kind.verb}, step ${draft.at + 1}`}
+        {draft.isNew ? kind.verb : `${kind.verb}, step ${at + 1}`}
       </Text>
       <Text color="muted" fontSize="12px" mb="2">
         {kind.about.split("\n")[0]}
@@ -77,7 +78,7 @@ export function StepForm({ draft }: { draft: Draft }) {
             <Quiet
               type="button"
               color="madder"
-              onClick={() => keepSteps(removed(steps, draft.step.id), cancel)}
+              onClick={() => keepSteps((now) => removed(now, draft.step.id), cancel)}
             >
               Take out
             </Quiet>

@@ -5,7 +5,7 @@ import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
 import { chainOf, type Run, sizesBeside } from "../../model/chains";
 import { lengthText, short } from "../../model/numbers";
-import { freshId, placeFor } from "../../model/places";
+import { freshId } from "../../model/places";
 import { edgeId, sameEdge } from "../../model/selection";
 import { sizesAlong, withEnd, withWallEnd } from "../../model/sizes";
 import { usePalette } from "../../theme/mode";
@@ -113,20 +113,14 @@ function Chart({ own, chain, others }: { own: Run; chain: Run[]; others: Run[] }
   const setEnd = (end: "first" | "last", size: number) => {
     const board = useBoard.getState();
     const tier = model.tiers.find((t) => t.label === edge.tier);
-    const ruling = steps.findIndex((s) => s.id === tier?.law_step && SPACES.has(s.kind));
+    const ruling = steps.find((s) => s.id === tier?.law_step && SPACES.has(s.kind));
     const fresh: Step = { kind: "space", id: freshId("space", steps), law: "geometric" };
-    const named = { edges: [edge.id] };
     const started =
       board.draft && SPACES.has(board.draft.step.kind)
         ? board.draft
-        : ruling >= 0
-          ? { step: steps[ruling] as Step, at: ruling, isNew: false, field: "tier" }
-          : {
-              step: fresh,
-              at: placeFor("space", steps, board.here ?? steps.length, named),
-              isNew: true,
-              field: "tier",
-            };
+        : ruling
+          ? { step: ruling, isNew: false, field: "tier" }
+          : { step: fresh, isNew: true, field: "tier" };
     const text = lengthText(size, model.unit);
     const fine = (mine.d[0] as number) <= (mine.d.at(-1) as number) ? "first" : "last";
     const step =

@@ -1,11 +1,11 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import { useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Tier } from "../../api/client";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
 import { lengthText, short } from "../../model/numbers";
-import { freshId, inserted, placeFor } from "../../model/places";
 import { edgeId, sameEdge } from "../../model/selection";
+import { released, withCount, withName } from "../../model/tier_steps";
 import { tone } from "../../theme/palette";
 import { Empty, Heading } from "../../theme/parts";
 
@@ -44,24 +44,9 @@ interface RowProps {
 }
 
 function Row({ tier, color, share, on }: RowProps) {
-  const { model, steps, keepSteps, busy } = useBoardData();
+  const { model, keepSteps } = useBoardData();
   const { here, set } = useBoard((board) => board);
-  const setCount = (count: number) => {
-    if (count < 1) return;
-    const setter = steps.find((step) => step.id === tier.count_step);
-    if (setter && typeof setter.cells === "number") {
-      keepSteps(steps.map((step) => (step === setter ? { ...step, cells: count } : step)));
-      return;
-    }
-    const edge = tier.edges[0] as string[];
-    const step = {
-      kind: "count",
-      id: freshId("count", steps),
-      tier: { edges: [edge] },
-      cells: count,
-    };
-    keepSteps(inserted(steps, step, placeFor("count", steps, here ?? steps.length, step.tier)));
-  };
+  const [naming, setNaming] = useState(false);
   const take = () => set({ selection: { kind: "edge", ids: tier.edges.map(edgeId) } });
   const range = tier.longest
     ? `${lengthText(tier.smallest, model.unit)} to ${lengthText(tier.largest, model.unit)}`
@@ -71,54 +56,104 @@ function Row({ tier, color, share, on }: RowProps) {
       <Text fontWeight="600" fontSize="12px" width="26px">
         {tier.label}
       </Text>
+      {naming ? (
+        <TierName
+          tier={tier}
+          done={(name) => {
+            setNaming(false);
+            if (name && name !== tier.name) keepSteps((now) => withName(now, tier, name, here));
+          }}
+        />
+      ) : (
+        <chakra.button
+          type="button"
+          flex="1"
+          minW="0"
+          height="17px"
+          cursor="pointer"
+          textAlign="left"
+          onClick={take}
+          onDoubleClick={() => setNaming(true)}
+          onKeyDown={(event) => {
+            if (event.key === "F2") setNaming(true);
+          }}
+          aria-label={`Take tier ${tier.label} in hand`}
+          title={`${tier.edges.length} edges, ${lengthText(tier.shortest, model.unit)} to ${lengthText(tier.longest, model.unit)} long, growth at most ${short(tier.growth)}. Double click or F2 names it.`}
+        >
+          <Box
+            bg={color}
+            color="#fff"
+            borderRadius="3px"
+            outline={on ? "2px solid" : undefined}
+            outlineColor="ink"
+            height="17px"
+            px="1.5"
+            fontFamily="mono"
+            fontSize="10.5px"
+            lineHeight="17px"
+            whiteSpace="nowrap"
+            width={{ base: "100%", xl: `${Math.max(100 * Math.sqrt(share), 62)}%` }}
+            overflow="hidden"
+            textOverflow="ellipsis"
+          >
+            {tier.name ? `${tier.name} · ${range}` : range}
+          </Box>
+        </chakra.button>
+      )}
       <chakra.button
         type="button"
-        flex="1"
-        minW="0"
-        height="17px"
-        cursor="pointer"
+        fontSize="10px"
+        color="muted"
+        width={{ base: "36px", xl: "44px" }}
         textAlign="left"
-        onClick={take}
-        aria-label={`Take tier ${tier.label} in hand`}
-        title={`${tier.edges.length} edges, ${lengthText(tier.shortest, model.unit)} to ${lengthText(tier.longest, model.unit)} long, growth at most ${short(tier.growth)}`}
+        cursor="pointer"
+        _hover={{ color: "ink", textDecoration: "underline" }}
+        aria-label={tier.locked ? `Release ${tier.label}` : `Lock ${tier.label}`}
+        title={
+          tier.locked
+            ? "The count is set. Click to release it: it is derived again."
+            : "The count is derived. Click to lock it as it is."
+        }
+        onClick={() =>
+          keepSteps((now) =>
+            tier.locked ? released(now, tier, here) : withCount(now, tier, tier.count, here),
+          )
+        }
       >
-        <Box
-          bg={color}
-          color="#fff"
-          borderRadius="3px"
-          outline={on ? "2px solid" : undefined}
-          outlineColor="ink"
-          height="17px"
-          px="1.5"
-          fontFamily="mono"
-          fontSize="10.5px"
-          lineHeight="17px"
-          whiteSpace="nowrap"
-          width={{ base: "100%", xl: `${Math.max(100 * Math.sqrt(share), 62)}%` }}
-          overflow="hidden"
-        >
-          {tier.name ? `${tier.name} · ${range}` : range}
-        </Box>
-      </chakra.button>
-      <Text fontSize="10px" color="muted" width={{ base: "36px", xl: "44px" }}>
         {tier.locked ? "set" : "derived"}
-      </Text>
-      <Flex align="center" gap="1">
-        <Step
-          text="−"
-          label={`Fewer cells on ${tier.label}`}
-          act={() => setCount(tier.count - 1)}
-          off={busy}
-        />
-        <Count key={tier.count} value={tier.count} label={tier.label} set={setCount} off={busy} />
-        <Step
-          text="+"
-          label={`More cells on ${tier.label}`}
-          act={() => setCount(tier.count + 1)}
-          off={busy}
-        />
-      </Flex>
+      </chakra.button>
+      <Count
+        value={tier.count}
+        label={tier.label}
+        set={(count) => keepSteps((now) => withCount(now, tier, count, here))}
+      />
     </Flex>
+  );
+}
+
+function TierName({ tier, done }: { tier: Tier; done: (name: string) => void }) {
+  return (
+    <chakra.input
+      aria-label={`Name of ${tier.label}`}
+      autoFocus
+      defaultValue={tier.name}
+      placeholder="name"
+      maxLength={24}
+      flex="1"
+      minW="0"
+      height="17px"
+      fontSize="11px"
+      px="1.5"
+      bg="card"
+      border="1px solid"
+      borderColor="rule"
+      borderRadius="3px"
+      onBlur={(event) => done(event.target.value.trim())}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") done("");
+      }}
+    />
   );
 }
 
@@ -126,43 +161,58 @@ interface CountProps {
   value: number;
   label: string;
   set: (count: number) => void;
-  off: boolean;
 }
 
-function Count({ value, label, set, off }: CountProps) {
-  const sent = useRef(value); // Enter keeps it; leaving the field afterwards must not keep it again
-  const keep = (text: string) => {
-    const count = Number(text);
+/** A count to type or to step; what is typed stays until the model of it is there. */
+function Count({ value, label, set }: CountProps) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const sent = useRef(value);
+  useEffect(() => {
+    sent.current = value;
+    setTyped(null);
+  }, [value]);
+  const keep = (count: number) => {
     if (!Number.isInteger(count) || count < 1 || count === sent.current) return;
     sent.current = count;
     set(count);
   };
+  const by = (change: number) => {
+    const count = Math.max(1, sent.current + change);
+    setTyped(String(count));
+    keep(count);
+  };
   return (
-    <chakra.input
-      aria-label={`Cells on ${label}`}
-      defaultValue={value}
-      disabled={off}
-      inputMode="numeric"
-      width="34px"
-      textAlign="right"
-      fontFamily="mono"
-      fontSize="12px"
-      bg="transparent"
-      borderBottom="1px solid"
-      borderColor="rule"
-      onBlur={(event) => keep(event.target.value)}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") keep(event.currentTarget.value);
-      }}
-    />
+    <Flex align="center" gap="1">
+      <Tap text="−" label={`Fewer cells on ${label}`} act={() => by(-1)} />
+      <chakra.input
+        aria-label={`Cells on ${label}`}
+        value={typed ?? value}
+        inputMode="numeric"
+        width="34px"
+        textAlign="right"
+        fontFamily="mono"
+        fontSize="12px"
+        bg="transparent"
+        borderBottom="1px solid"
+        borderColor="rule"
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={(event) => keep(Number(event.target.value))}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") keep(Number(event.currentTarget.value));
+          if (event.key === "Escape") setTyped(null);
+          if (event.key === "ArrowUp") by(1);
+          if (event.key === "ArrowDown") by(-1);
+        }}
+      />
+      <Tap text="+" label={`More cells on ${label}`} act={() => by(1)} />
+    </Flex>
   );
 }
 
-const Step = (props: { text: string; label: string; act: () => void; off: boolean }) => (
+const Tap = (props: { text: string; label: string; act: () => void }) => (
   <chakra.button
     type="button"
     aria-label={props.label}
-    disabled={props.off}
     onClick={props.act}
     width="16px"
     height="16px"

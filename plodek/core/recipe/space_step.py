@@ -1,0 +1,210 @@
+"""The step that lays a law on a tier or on single edges."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import ClassVar, Literal, TypeAlias
+
+from pydantic import Field
+from pydantic.config import JsonDict
+
+from plodek.core.blocks.layout import Edge, edge_of
+from plodek.core.errors import BadValue, NothingFound
+from plodek.core.recipe import selectors
+from plodek.core.recipe.fields import LENGTH
+from plodek.core.recipe.model import Model
+from plodek.core.recipe.selectors import EdgeSelector, Length
+from plodek.core.recipe.spacing_step import SpacingStep, each_way, need_along, need_open, with_twins
+from plodek.core.recipe.step import Context
+from plodek.core.spacing.edge_law import (
+    MOST_CELLS,
+    EdgeLaw,
+    End,
+    contradiction,
+    fewest_cells,
+    geometric_count,
+)
+from plodek.core.spacing.jumps import GROWTH_LIMIT
+from plodek.core.spacing.size_law import by_curvature, cells_of, check_table
+
+StepLaw: TypeAlias = Literal[
+    "uniform", "geometric", "two-sided", "tanh", "wall layers", "table", "by curvature"
+]
+
+
+def _when(*laws: str) -> JsonDict:
+    return {"when": {"law": list(laws)}}
+
+
+_ENDS: dict[str, frozenset[End]] = {
+    "none": frozenset(),
+    "first": frozenset({"first"}),
+    "last": frozenset({"last"}),
+    "both": frozenset({"first", "last"}),
+}
+
+
+class Space(SpacingStep):
+    """Lay a law on a whole tier or on single edges, in physical cell sizes.
+
+    The first cell is at the first corner of the edge named. Where no count is given, it comes from two
+    of first cell, last cell, growth and expansion; or from the growth, as the most that is allowed.
+    """
+
+    kind: Literal["space"] = "space"
+    verb: ClassVar[str] = "Space"
+    key: ClassVar[str] = "S"
+    sentence: ClassVar[str] = (
+        "Space {tier}: {cells} cells, {law}, first {first}, last {last}, growth {growth}"
+    )
+    tier: EdgeSelector = Field(title="Tier or edges", json_schema_extra={"widget": "edges"})
+    over: Literal["tier", "edges"] = Field(default="tier", title="Lay on")
+    cells: int | None = Field(default=None, title="Cells", ge=1, le=MOST_CELLS)
+    law: StepLaw = Field(default="geometric", title="Law")
+    first: Length | None = Field(
+        default=None, title="First cell",
+        json_schema_extra={**LENGTH, **_when("geometric", "two-sided", "tanh", "wall layers")},
+    )  # fmt: skip
+    last: Length | None = Field(
+        default=None, title="Last cell",
+        json_schema_extra={**LENGTH, **_when("geometric", "two-sided", "tanh", "wall layers")},
+    )  # fmt: skip
+    growth: float | None = Field(
+        default=None, title="Growth per cell", gt=0,
+        json_schema_extra=_when("geometric", "two-sided", "tanh", "wall layers", "by curvature"),
+    )  # fmt: skip
+    expansion: float | None = Field(
+        default=None, title="Expansion, last over first", gt=0, json_schema_extra=_when("geometric")
+    )
+    layers: int = Field(default=10, title="Layers", ge=1, le=1000, json_schema_extra=_when("wall layers"))
+    far: Length | None = Field(
+        default=None, title="Far cell", json_schema_extra={**LENGTH, **_when("wall layers")},
+        description="the cell at the end without layers; smooth where left out",
+    )  # fmt: skip
+    match: Literal["none", "first", "last", "both"] = Field(
+        default="none", title="As the neighbour at",
+        json_schema_extra=_when("geometric", "two-sided", "tanh", "wall layers"),
+        description="ends that take the size of the cell beyond them, and keep it when that changes",
+    )  # fmt: skip
+    table: list[list[float]] = Field(
+        default=[], title="Sizes along the edge", max_length=500,
+        json_schema_extra={"widget": "table", **_when("table")},
+        description="lines of place (0 to 1) and relative cell size",
+    )  # fmt: skip
+    turn: float = Field(
+        default=10.0, title="Turn per cell at most", gt=0, le=90,
+        json_schema_extra={"unit": "°", **_when("by curvature")},
+    )  # fmt: skip
+    largest: Length | None = Field(
+        default=None, title="Largest cell", json_schema_extra={**LENGTH, **_when("by curvature")},
+        description="a tenth of the edge where left out",
+    )  # fmt: skip
+
+    def apply(self, model: Model, context: Context) -> Model:
+        need_open(model)
+        tier, named = selectors.tier(model, self.tier)
+        need_along(model, tier)
+        along = edge_of(*named)
+        if along not in model.paths:
+            raise NothingFound("the edge named belongs to hollow blocks only")
+        length = model.paths[along].length
+        law, cells = self._law(model, along, length)
+        if along != named and law.law == "table" and self.law == "by curvature":
+            law = law.turned()  # a curve's own table runs from the edge's first corner
+        spacing = model.spacing
+        if cells is not None:
+            spacing = spacing.with_count(tier, cells)
+        chosen = list(tier.edges)
+        if self.over == "edges":
+            chosen = [edge_of(*e) for e in selectors.edges(model, self.tier)]
+            if any(e not in tier.edges for e in chosen):
+                raise BadValue(
+                    f"the {len(chosen)} edges belong to more than one tier",
+                    remedy="space one tier after the other",
+                )
+        laws = each_way(tier, chosen, law, named)
+        if self.match != "none" and not any((e, c) in model.continuing for e in laws for c in e):
+            raise NothingFound("no neighbour goes on beyond these edges", remedy="give a size instead")
+        return model.with_spacing(spacing.with_laws(with_twins(model, laws)))
+
+    def _law(self, model: Model, along: Edge, length: float) -> tuple[EdgeLaw, int | None]:
+        """Work out the law and the count, if there is one, on the edge named."""
+        if self.law == "uniform":
+            return EdgeLaw(), self.cells
+        if self.law == "table":
+            return EdgeLaw("table", table=check_table(self.table)), self.cells
+        if self.law == "by curvature":
+            largest = length / 10 if self.largest is None else self.sizes(model, self.largest, "largest cell")
+            curve = model.paths[along].as_curve()
+            table = by_curvature(curve, length, self.turn, largest, max(self.growth or GROWTH_LIMIT, 1.01))
+            return EdgeLaw("table", table=table), self.cells or model.spacing.counting.up(cells_of(table))
+        first, last, far = (
+            None if v is None else self.sizes(model, v, "cell size")
+            for v in (self.first, self.last, self.far)
+        )
+        matched = _ENDS[self.match]
+        if self.law == "geometric":
+            return self._geometric(model, length, first, last)
+        layers = self.layers if self.law == "wall layers" else 0
+        law = EdgeLaw(self.law, first, last, layers=layers, far=far, matched=matched)
+        if self.law == "wall layers":
+            if first is None and last is None:
+                raise BadValue("wall layers need a first height", remedy="give it at one end or at both")
+            law = replace(law, ratio=self.growth or GROWTH_LIMIT)
+        elif first is None and last is None and not matched:
+            raise BadValue(f"the {self.law} law needs a cell size", remedy="give the first or the last cell")
+        cells = self.cells
+        if cells is None and self.growth is not None:
+            cells = model.spacing.counting.up(needed(law, length, self.growth))
+        return law, cells
+
+    def _geometric(
+        self, model: Model, length: float, first: float | None, last: float | None
+    ) -> tuple[EdgeLaw, int | None]:
+        """Work out a geometric law: with a count one more value says it all, without one two do."""
+        matched = _ENDS[self.match]
+        if self.match == "both":
+            raise BadValue("a geometric law matches one end", remedy="use the two-sided or tanh law for both")
+        names = ("first", "last", "growth", "expansion")
+        values = (first, last, self.growth, self.expansion)
+        given = [n for n, v in zip(names, values, strict=True) if v is not None]
+        if len(given) + len(matched) <= 1:
+            return EdgeLaw("geometric", first, last, self.growth, self.expansion, matched=matched), self.cells
+        if len(given) > 2 or matched:
+            raise BadValue(
+                f"{', '.join([*given, *(['match'] if matched else [])])} say too much",
+                remedy="two of them are enough",
+            )
+        ratio = self.growth if self.growth is not None else math.nan
+        if first is not None and self.expansion is not None:
+            last = first * self.expansion
+        elif last is not None and self.expansion is not None:
+            first = last / self.expansion
+        if self.cells is not None:
+            if given == ["first", "growth"]:
+                assert first is not None
+                raise contradiction(self.cells, first, ratio, length, model.unit)
+            raise BadValue(
+                f"cells, {' and '.join(given)} together say one thing too much",
+                remedy="leave one of the three out, or use the tanh or two-sided law for both ends",
+            )
+        if first is None and last is None:
+            assert self.expansion is not None
+            if ratio == 1 or (ratio > 1) != (self.expansion > 1):
+                raise BadValue("growth and expansion contradict each other", remedy="leave one out")
+            return EdgeLaw("geometric", ratio=ratio), 1 + max(
+                1, round(math.log(self.expansion) / math.log(ratio))
+            )
+        count = geometric_count(
+            length, math.nan if first is None else first, math.nan if last is None else last, ratio
+        )
+        count = model.spacing.counting.rounded(count)
+        return EdgeLaw("geometric", first=first) if first is not None else EdgeLaw(
+            "geometric", last=last
+        ), count
+
+
+def needed(law: EdgeLaw, length: float, growth: float) -> int:
+    """Give the fewest cells of a law whose growth stays within a limit; matched ends count as free."""
+    return fewest_cells(replace(law, matched=frozenset()), length, growth)

@@ -1,0 +1,127 @@
+"""Binary pictures of a grid, and its cells as messages.
+
+A picture is one binary message: the length of a JSON index (uint32, little endian), the index padded
+to 4 bytes, then the arrays one after the other. Only faces are sent, never the volume: the cells of a
+plane grid, or the outer faces of one in space.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.blocks.layout import edge_of
+from plodek.core.check.metrics import CellValues
+from plodek.core.check.quality import WorstCell
+from plodek.core.grid.grid import BlockSide, Grid, outer_sides
+from plodek.core.recipe.model import Model
+from plodek.server.api.messages import CellOut
+from plodek.server.api.packing import packed
+
+#: A face of no patch, in the list of face groups.
+UNNAMED = 65535
+
+
+def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
+    """Give a cell with its corners."""
+    i, j, k = (n - 1 for n in cell.index)
+    box = grid.xyz[cell.block][i : i + 2, j : j + 2, k : k + 2]
+    corners = box.transpose(2, 1, 0, 3).reshape(-1, 3)
+    return CellOut(
+        block=label,
+        index=list(cell.index),
+        value=finite(cell.value),
+        at=list(cell.at),
+        corners=corners.tolist(),
+    )
+
+
+def finite(value: float) -> float:
+    """JSON knows no infinity: a ratio over a cell without volume is told as 1e30."""
+    return value if np.isfinite(value) else 1e30
+
+
+def grid_picture(
+    grid: Grid, cells: CellValues | None = None, metric: str | None = None, model: Model | None = None
+) -> bytes:
+    """Draw a grid: nodes, faces with their patch and side, lines, borders, and perhaps a metric per face.
+
+    With its model, the sides of a grid in space say which plane edge or block end they came from, and
+    a plane grid says which nodes lie on each edge of the layout, from its first corner.
+    """
+    groups = _groups(grid)
+    nodes, faces, lines, borders, group, sides = [], [], [], [], [], []
+    start, face_cells = 0, []
+    starts = np.concatenate([[0], np.cumsum([grid.block_cells(b) for b in range(len(grid.xyz))])])
+    for at, (side, number) in enumerate(groups):
+        xyz = grid.side_nodes(side)
+        na, nb = xyz.shape[:2]
+        ids = start + np.arange(na * nb, dtype=np.uint32).reshape(na, nb)
+        nodes.append(xyz.reshape(-1, 3))
+        quads = np.stack([ids[:-1, :-1], ids[1:, :-1], ids[1:, 1:], ids[:-1, 1:]], axis=-1).reshape(-1, 4)
+        faces.append(quads)
+        along = np.stack([ids[:-1], ids[1:]], axis=-1).reshape(-1, 2)
+        across = np.stack([ids[:, :-1], ids[:, 1:]], axis=-1).reshape(-1, 2)
+        lines += [along, across]
+        borders += [np.stack([r[:-1], r[1:]], axis=-1) for r in (ids[0], ids[-1], ids[:, 0], ids[:, -1])]
+        group.append(np.full(len(quads), number, dtype=np.uint16))
+        sides.append(np.full(len(quads), at, dtype=np.uint16))
+        index = starts[side.block] + np.arange(grid.block_cells(side.block)).reshape(
+            grid.shape_of(side.block)
+        )
+        face_cells.append(np.take(index, -1 if side.end else 0, axis=side.axis).ravel())
+        start += na * nb
+    places = np.concatenate(nodes)
+    origin = 0.5 * (places.min(axis=0) + places.max(axis=0))
+    arrays: dict[str, np.ndarray[Any, Any]] = {
+        "nodes": (places - origin).astype(np.float32),
+        "faces": np.concatenate(faces).astype(np.uint32),
+        "lines": np.concatenate(lines).astype(np.uint32),
+        "borders": np.concatenate(borders).astype(np.uint32),
+        "groups": np.concatenate(group),
+        "sides": np.concatenate(sides),
+    }
+    if cells is not None and metric is not None:
+        arrays["values"] = cells.of(metric)[np.concatenate(face_cells)].astype(np.float32)
+    index_out = {
+        "dim": grid.dim,
+        "cells": grid.cells,
+        "origin": origin.tolist(),
+        "patches": [p.name for p in grid.patches],
+        "origins": _origins(model, [side for side, _ in groups]) if model and grid.dim == 3 else [],
+        "edges": _edge_nodes(model, grid) if model and grid.dim == 2 else {},
+    }
+    return packed(index_out, arrays)
+
+
+def _origins(model: Model, sides: list[BlockSide]) -> list[str]:
+    names = {place: "|".join(side) for side, place in outer_sides(model.layout).items()}
+    return [names[side] for side in sides]
+
+
+def _edge_nodes(model: Model, grid: Grid) -> dict[str, list[int]]:
+    found: dict[str, list[int]] = {}
+    start = 0
+    for name, nodes in zip(grid.names, grid.xyz, strict=True):
+        ni, nj = nodes.shape[:2]
+        ids = start + np.arange(ni * nj).reshape(ni, nj)
+        c = model.layout.blocks[name].corners
+        for a, b, line in ((0, 1, ids[:, 0]), (2, 3, ids[:, -1]), (0, 2, ids[0]), (1, 3, ids[-1])):
+            way = line if c[a] < c[b] else line[::-1]
+            found["|".join(edge_of(c[a], c[b]))] = way.tolist()
+        start += ni * nj
+    return found
+
+
+def _groups(grid: Grid) -> list[tuple[BlockSide, int]]:
+    if grid.dim == 2:
+        return [(BlockSide(b, 2, 0), UNNAMED) for b in range(len(grid.xyz))]
+    named = [(side, n) for n, patch in enumerate(grid.patches) for side in patch.sides]
+    return named + [(side, UNNAMED) for side in grid.unnamed]
+
+
+def plane_picture(names: list[str], blocks: list[Floats]) -> bytes:
+    """Draw plane blocks (ni, nj, 1, 3) as a grid that is still on its way."""
+    return grid_picture(Grid(2, tuple(names), tuple(blocks)))

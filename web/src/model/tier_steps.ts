@@ -1,0 +1,41 @@
+/** Changes of steps that set a tier: in the step that did so last, or by a new one. */
+import type { Step, Tier } from "../api/client";
+import { freshId, inserted, placeFor, removed, replaced } from "./places";
+
+/** Puts a new step about a tier where it belongs; `here` is where the recipe is looked at. */
+function added(
+  steps: Step[],
+  tier: Tier,
+  kind: string,
+  values: Record<string, unknown>,
+  here: number | null,
+): Step[] {
+  const step = { kind, id: freshId(kind, steps), tier: { edges: [tier.edges[0]] }, ...values };
+  return inserted(steps, step, placeFor(step, steps, here ?? steps.length));
+}
+
+export function withCount(steps: Step[], tier: Tier, cells: number, here: number | null): Step[] {
+  // A count may have been set since the tier was last told.
+  const own = JSON.stringify({ edges: [tier.edges[0]] });
+  const setter =
+    steps.find((step) => step.id === tier.count_step) ??
+    steps.findLast((step) => step.kind === "count" && JSON.stringify(step.tier) === own);
+  return setter && typeof setter.cells === "number"
+    ? replaced(steps, { ...setter, cells })
+    : added(steps, tier, "count", { cells }, here);
+}
+
+/** Lets a tier's count be derived again. */
+export function released(steps: Step[], tier: Tier, here: number | null): Step[] {
+  const setter = steps.find((step) => step.id === tier.count_step);
+  return setter?.kind === "count"
+    ? removed(steps, setter.id)
+    : added(steps, tier, "release", {}, here);
+}
+
+export function withName(steps: Step[], tier: Tier, name: string, here: number | null): Step[] {
+  const setter = steps.find((step) => step.id === tier.name_step);
+  return setter
+    ? replaced(steps, { ...setter, name })
+    : added(steps, tier, "name-tier", { name }, here);
+}
