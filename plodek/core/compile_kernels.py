@@ -52,7 +52,9 @@ def _spacing() -> None:
     law = EdgeLaw("wall layers", first=0.01, ratio=1.2, layers=4)
     law.nodes(20, 1.0)
     number, sizes, layers = law.packed(20, 1.0)
-    kernels.lay_all(np.array([number]), sizes[None, :], np.array([layers]), np.array([0, 21]), np.empty(21))
+    kernels.lay_all(
+        np.array([number]), np.array([sizes]), np.array([layers]), np.array([0, 21]), np.empty(21)
+    )
 
 
 def _shape() -> None:

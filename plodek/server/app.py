@@ -50,9 +50,9 @@ def make_app(data: Path) -> APIFlask:
         if not database.is_closed():
             database.close()
 
-    from plodek.server.api import files, guides, jobs, models, projects, recipes, walls
+    from plodek.server.api import advices, files, grids, guides, jobs, models, projects, recipes, walls
 
-    for part in (projects, recipes, files, guides, models, jobs, walls):
+    for part in (projects, recipes, files, guides, models, advices, grids, jobs, walls):
         app.register_blueprint(part.blueprint, url_prefix="/api")
     _handle_errors(app)
     _serve_pages(app)

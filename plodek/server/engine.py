@@ -121,22 +121,13 @@ class Engine:
         self, evaluation: recipes.Evaluation, read_file: ReadFile, *, smoothed: bool = True
     ) -> tuple[Grid, CellValues] | None:
         """Give the grid of a recipe and its metrics; None where its smoothing has not been run yet."""
-        model = evaluation.model
-        applied = evaluation.recipe.steps[: len(evaluation.models)]
-        done = evaluation.recipe.model_copy(update={"steps": applied})
-        key = f"{(recipes.keys(done, read_file) or ['none'])[-1]}-{smoothed}"
-        with self._lock:
-            if key in self._grids:
-                self._grids.move_to_end(key)
-                return self._grids[key]
-        if smoothed and model.plane.smoothing:
-            plane_key = self.plane_key(done, read_file)
-            found = self.plane(plane_key) if plane_key else None
-            if found is None:
-                return None
-            grid = building.assemble(model, found[0])
-        else:
-            grid = building.filled_grid(model)
+        key = self._grid_key(evaluation, read_file, smoothed)
+        found = self._kept_grid(key)
+        if found is not None:
+            return found
+        grid = self._assembled(evaluation, read_file, smoothed, only_sides=False)
+        if grid is None:
+            return None
         cells = measure(grid)
         with self._lock:
             self._grids[key] = grid, cells
@@ -144,11 +135,46 @@ class Engine:
                 self._grids.popitem(last=False)
         return grid, cells
 
+    def sides(
+        self, evaluation: recipes.Evaluation, read_file: ReadFile, *, smoothed: bool = True
+    ) -> Grid | None:
+        """Give the grid of a recipe of which perhaps only the blocks' sides are filled; None as `grid`."""
+        found = self._kept_grid(self._grid_key(evaluation, read_file, smoothed))
+        return found[0] if found else self._assembled(evaluation, read_file, smoothed, only_sides=True)
+
+    def _grid_key(self, evaluation: recipes.Evaluation, read_file: ReadFile, smoothed: bool) -> str:
+        return f"{(recipes.keys(_applied(evaluation), read_file) or ['none'])[-1]}-{smoothed}"
+
+    def _kept_grid(self, key: str) -> tuple[Grid, CellValues] | None:
+        with self._lock:
+            if key in self._grids:
+                self._grids.move_to_end(key)
+            return self._grids.get(key)
+
+    def _assembled(
+        self, evaluation: recipes.Evaluation, read_file: ReadFile, smoothed: bool, *, only_sides: bool
+    ) -> Grid | None:
+        model = evaluation.model
+        plane = None
+        if smoothed and model.plane.smoothing:
+            key = self.plane_key(_applied(evaluation), read_file)
+            found = self.plane(key) if key else None
+            if found is None:
+                return None
+            plane = found[0]
+        return building.assemble(model, plane, only_sides=only_sides)
+
     def sweep_out(self) -> None:
         """Throw away what has not been used for long."""
         for path in self.cache.iterdir():
             if path.is_file() and time.time() - path.stat().st_mtime > KEEP:
                 path.unlink(missing_ok=True)
+
+
+def _applied(evaluation: recipes.Evaluation) -> recipes.Recipe:
+    """Give the recipe of the steps that could be applied."""
+    steps = evaluation.recipe.steps[: len(evaluation.models)]
+    return evaluation.recipe.model_copy(update={"steps": steps})
 
 
 def _run(run: Smoothed) -> RunOut:

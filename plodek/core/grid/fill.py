@@ -15,6 +15,7 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Edge, Layout, Side, edge_of, side_of
+from plodek.core.blocks.tiers import Tier
 from plodek.core.shape.guide import Guide, surface_named
 from plodek.core.spacing.spread import LaidOut
 
@@ -24,6 +25,25 @@ _END = {0: slice(0, 1), -1: slice(-1, None)}
 _Index: TypeAlias = tuple[slice | int, ...]
 #: The nodes (na, nb, 3) of a side, with the corners that they run between: along the first axis first.
 _Face: TypeAlias = tuple[tuple[str, ...], Floats]
+#: The sheet of each block that a layer runs through: an axis, and the index of the nodes along it.
+Layer: TypeAlias = Mapping[str, tuple[int, int]]
+
+
+def layer_of(layout: Layout, laid: LaidOut, tier: Tier, share: float) -> dict[str, tuple[int, int]]:
+    """Give the layer of nodes at a share, 0 to 1, of a tier in space, counted the tier's way."""
+    found = {}
+    for name in layout.filled:
+        corners = layout.blocks[name].corners
+        for axis in range(3):
+            ways = ((corners[a], corners[b]) for a, b in tables.parallel(3, axis))
+            low, high = next(((a, b) for a, b in ways if a != b), (corners[0], corners[0]))
+            if low == high or edge_of(low, high) not in tier.edges:
+                continue
+            count = laid.counts[tier.first]
+            along = tier.edges[edge_of(low, high)] == (low < high)
+            found[name] = axis, round((share if along else 1 - share) * count)
+            break
+    return found
 
 
 def fill_plane(layout: Layout, laid: LaidOut) -> dict[str, Floats]:
@@ -41,17 +61,23 @@ def fill_plane(layout: Layout, laid: LaidOut) -> dict[str, Floats]:
 
 
 def fill_space(
-    layout: Layout, laid: LaidOut, guides: Mapping[str, Guide], *, shell: bool = False
+    layout: Layout,
+    laid: LaidOut,
+    guides: Mapping[str, Guide],
+    *,
+    shell: bool = False,
+    layer: Layer | None = None,
 ) -> dict[str, Floats]:
     """Fill every filled block of a layout in space: its nodes (ni, nj, nk, 3).
 
     Edges and sides are worked out once each, so that blocks share them to the bit; sides that lie on a
-    surface are put onto it. Of a ``shell`` only the sides are filled; the rest means nothing.
+    surface are put onto it. Of a ``shell`` only the sides are filled, of a ``layer`` the sides of its
+    blocks and its own nodes; the rest means nothing.
     """
     xyz = {edge: laid.paths[edge].at(laid.nodes[edge]) for edge in laid.nodes}
     faces: dict[Side, _Face] = {}
     blocks = {}
-    for name in layout.filled:
+    for name in layout.filled if layer is None else layer:
         corners = layout.blocks[name].corners
         shape = [_count(laid, corners, axis) + 1 for axis in range(3)]
         nodes = np.empty((*shape, 3))
@@ -65,7 +91,8 @@ def fill_space(
                 faces[side] = ids, _face(layout, laid, guides, xyz, ids, side, _shape(shape, axis))
             nodes[_at_side(axis, end)] = _turned(faces[side], ids)
         if not shell:
-            _fill_block(nodes, [_lines(laid, corners, axis, shape[axis]) for axis in range(3)])
+            lines = [_lines(laid, corners, axis, shape[axis]) for axis in range(3)]
+            _fill_block(nodes, lines, None if layer is None else layer[name])
         blocks[name] = nodes
     return blocks
 
@@ -191,26 +218,31 @@ def _lines(laid: LaidOut, corners: tuple[str, ...], axis: int, count: int) -> li
     return found
 
 
-def _fill_block(nodes: Floats, lines: list[list[Floats]]) -> None:
-    """Fill the inner nodes of a block (ni, nj, nk, 3) whose sides are there, in place."""
-    blends = _blends(lines)
-    u, v, w = (b[1:-1, 1:-1, 1:-1, None] for b in blends)
-    inner = np.s_[1:-1]
-    west, east = nodes[:1, inner, inner], nodes[-1:, inner, inner]
-    south, north = nodes[inner, :1, inner], nodes[inner, -1:, inner]
-    low, high = nodes[inner, inner, :1], nodes[inner, inner, -1:]
+def _fill_block(nodes: Floats, lines: list[list[Floats]], sheet: tuple[int, int] | None = None) -> None:
+    """Fill the inner nodes of a block (ni, nj, nk, 3) whose sides are there; or only those of a sheet."""
+    inner = [slice(1, -1)] * 3
+    if sheet is not None:
+        axis, at = sheet
+        if at in (0, nodes.shape[axis] - 1):
+            return
+        inner[axis] = slice(at, at + 1)
+    u, v, w = (b[..., None] for b in _blends([[s[inner[a]] for s in lines[a]] for a in range(3)]))
+    i_in, j_in, k_in = inner
+    west, east = nodes[:1, j_in, k_in], nodes[-1:, j_in, k_in]
+    south, north = nodes[i_in, :1, k_in], nodes[i_in, -1:, k_in]
+    low, high = nodes[i_in, j_in, :1], nodes[i_in, j_in, -1:]
     total = (1 - u) * west + u * east + (1 - v) * south + v * north + (1 - w) * low + w * high
     # Edges count twice among the sides, corners three times: the Boolean sum takes them out again.
     for (a, p), (b, q) in (((0, u), (1, v)), ((1, v), (2, w)), ((0, u), (2, w))):
         for i, x in ((0, 1 - p), (-1, p)):
             for j, y in ((0, 1 - q), (-1, q)):
                 ends = {a: _END[i], b: _END[j]}
-                total -= x * y * nodes[tuple(ends.get(axis, inner) for axis in range(3))]
+                total -= x * y * nodes[tuple(ends.get(axis, inner[axis]) for axis in range(3))]
     for i, x in ((0, 1 - u), (-1, u)):
         for j, y in ((0, 1 - v), (-1, v)):
             for k, z in ((0, 1 - w), (-1, w)):
                 total += x * y * z * nodes[i, j, k]
-    nodes[1:-1, 1:-1, 1:-1] = total
+    nodes[i_in, j_in, k_in] = total
 
 
 def _blends(lines: list[list[Floats]]) -> list[Floats]:

@@ -10,7 +10,7 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, Side, edge_of
-from plodek.core.grid.fill import fill_plane, fill_side, fill_space, shared
+from plodek.core.grid.fill import Layer, fill_plane, fill_side, fill_space, shared
 from plodek.core.grid.grid import Grid, PatchFaces, interfaces_of, outer_sides
 from plodek.core.recipe.model import Lift, Model
 from plodek.core.smooth.smooth import Smoothed, Watch, smooth
@@ -65,15 +65,19 @@ def shell(model: Model) -> Grid:
     return assemble(model, None, only_sides=True)
 
 
+def layer_grid(model: Model, layer: Layer) -> Grid:
+    """Fill only a layer of a model in space, without smoothing: its blocks, nodes elsewhere mean nothing."""
+    blocks = _in_space(model, None, layer=layer)
+    return Grid(3, tuple(layer), tuple(blocks[name] for name in layer))
+
+
 def assemble(model: Model, plane: Mapping[str, Floats] | None, *, only_sides: bool = False) -> Grid:
     """Make the grid of a model, from its smoothed plane where there is one: interfaces and patches too."""
     layout = model.layout
     if layout.dim == 2:
         blocks = plane if plane is not None else fill_plane(layout, model.laid)
-    elif model.lift is not None and (plane is not None or model.lift.whole):
-        blocks = carried(model, model.lift, plane, shell=only_sides)
     else:
-        blocks = fill_space(layout, model.laid, model.guides, shell=only_sides)
+        blocks = _in_space(model, plane, shell=only_sides)
     sides = outer_sides(layout)
     members: dict[str, list[Side]] = {p.name: [] for p in model.patches}
     for side, patch in model.patch_of.items():
@@ -89,6 +93,15 @@ def assemble(model: Model, plane: Mapping[str, Floats] | None, *, only_sides: bo
     return Grid(layout.dim, names, xyz, interfaces_of(layout), patches, unnamed)
 
 
+def _in_space(
+    model: Model, plane: Mapping[str, Floats] | None, *, shell: bool = False, layer: Layer | None = None
+) -> dict[str, Floats]:
+    """Carry the plane along where the lift of it is whole, else fill between the edges."""
+    if model.lift is not None and (plane is not None or model.lift.whole):
+        return carried(model, model.lift, plane, shell=shell, layer=layer)
+    return fill_space(model.layout, model.laid, model.guides, shell=shell, layer=layer)
+
+
 #: A whole block, and its six sides, as indices of its nodes.
 _WHOLE = ((slice(None), slice(None), slice(None)),)
 _SIDES = tuple(
@@ -99,18 +112,23 @@ _SIDES = tuple(
 
 
 def carried(
-    model: Model, lift: Lift, plane: Mapping[str, Floats] | None, *, shell: bool = False
+    model: Model,
+    lift: Lift,
+    plane: Mapping[str, Floats] | None,
+    *,
+    shell: bool = False,
+    layer: Layer | None = None,
 ) -> dict[str, Floats]:
     """Carry the plane along the lift: nodes (ni, nj, nk, 3) of every block.
 
     That is the smoothed ``plane``, blocks (ni, nj, 1, 3), where there is one; else it is filled at both
     ends of each block with the spacing there, and goes over from one to the other. On the edges along
     the lift nodes lie as their spacing says; between them the lift's parameter is linear over indices.
-    Of a ``shell`` only the sides are there.
+    Of a ``shell`` only the sides are there, of a ``layer`` only its own nodes.
     """
     layout, below = model.layout, lift.plane.layout
     found = {}
-    for name in layout.filled:
+    for name in layout.filled if layer is None else layer:
         corners = layout.blocks[name].corners
         if plane is not None:
             low = high = plane[lift.base[name]]
@@ -129,13 +147,19 @@ def carried(
         v = np.linspace(0.0, 1.0, nj)[None, :, None]
         way = ((times[0] - times[0][0]) / (times[0][-1] - times[0][0]))[None, None, :, None]
         nodes = np.empty((ni, nj, len(times[0]), 3))
-        for i, j, k in _SIDES if shell else _WHOLE:
+        pieces = _SIDES if shell else _WHOLE if layer is None else (_sheet(*layer[name]),)
+        for i, j, k in pieces:
             a, b, (t0, t1, t2, t3) = u[i], v[:, j], [t[k] for t in times]
             t = (1 - b) * ((1 - a) * t0 + a * t1) + b * ((1 - a) * t2 + a * t3)
             xyz = (low[i, j] + way[:, :, k] * (high - low)[i, j]).reshape(-1, 3)
             nodes[i, j, k] = lift.motion.places(xyz, t.ravel()).reshape(*t.shape, 3)
         found[name] = nodes
-    return shared(layout, found)
+    return found if layer is not None else shared(layout, found)
+
+
+def _sheet(axis: int, at: int) -> tuple[slice, slice, slice]:
+    i, j, k = (slice(at, at + 1) if ax == axis else slice(None) for ax in range(3))
+    return i, j, k
 
 
 def _end_filled(model: Model, lift: Lift, name: str, end: int) -> Floats:

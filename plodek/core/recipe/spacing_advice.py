@@ -21,11 +21,26 @@ STRETCHED = 1000.0
 
 
 def advise_spacing(model: Model) -> list[Advice]:
-    """Look at the spacing of a model and suggest what would make it better. Steps have no ids yet."""
+    """Look at the spacing of a model and suggest what would make it better. Steps have no ids yet.
+
+    The last edge of each suggestion is the one that it changes. Of a smoothed plane that has been lifted
+    only the way of the lift can change.
+    """
     if not model.layout.filled or model.smoothing:
         return []
     rules = (_jumps, _wrong_end, _counts, _stretched)
-    return [advice for rule in rules for advice in rule(model)[:MOST_OF_A_KIND]]
+    return [
+        advice
+        for rule in rules
+        for advice in [a for a in rule(model) if _is_open(model, a.edges[-1])][:MOST_OF_A_KIND]
+    ]
+
+
+def _is_open(model: Model, edge: Edge) -> bool:
+    if model.lift is None or not model.plane.smoothing:
+        return True
+    a, b = (model.lift.foot.get(corner, corner) for corner in edge)
+    return a == b
 
 
 def _jumps(model: Model) -> list[Advice]:

@@ -90,8 +90,7 @@ class EdgeLaw:
         if self.law == "kept":
             return _on_places(self.places, n)
         s = np.empty(n + 1)
-        number, sizes, layers = self.packed(n, length)
-        if not kernels.lay(number, sizes, layers, s):
+        if not self._laid(n, length, s):
             raise refusal(self, n, length, unit)
         return s
 
@@ -99,13 +98,17 @@ class EdgeLaw:
         """Whether n cells can be laid on an edge."""
         if self.law in ("uniform", "table", "kept"):
             return n >= 1
-        return bool(kernels.lay(*self.packed(n, length), np.empty(n + 1)))
+        return self._laid(n, length, np.empty(n + 1))
 
-    def packed(self, n: int, length: float) -> tuple[int, Floats, int]:
-        """Give the law as the kernels take it: its number, sizes (4,) and layers."""
-        first, last, far = (
-            math.nan if size is None else size / length for size in (self.first, self.last, self.far)
-        )
+    def _laid(self, n: int, length: float, s: Floats) -> bool:
+        number, sizes, layers = self.packed(n, length)
+        return bool(kernels.lay(number, np.array(sizes), layers, s))
+
+    def packed(self, n: int, length: float) -> tuple[int, tuple[float, float, float, float], int]:
+        """Give the law as the kernels take it: its number, four sizes as shares of the edge, and layers."""
+        first = math.nan if self.first is None else self.first / length
+        last = math.nan if self.last is None else self.last / length
+        far = math.nan if self.far is None else self.far / length
         log = math.log(self.ratio) if self.ratio is not None and self.ratio > 0 else math.nan
         if self.law == "two-sided":  # one size is that of both ends
             first, last = (last if math.isnan(first) else first), (first if math.isnan(last) else last)
@@ -114,7 +117,7 @@ class EdgeLaw:
             number = kernels.RATIO
             if self.expansion is not None and self.expansion > 0:
                 log = math.log(self.expansion) / max(n - 1, 1)
-        return number, np.array([first, last, far, log]), self.layers
+        return number, (first, last, far, log), self.layers
 
 
 def flipped(s: Floats) -> Floats:

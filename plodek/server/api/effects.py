@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from plodek.core.blocks.angles import corner_angles
 from plodek.core.check.metrics import measure
+from plodek.core.errors import PlodekError
 from plodek.core.recipe.build import coarse, filled_grid
 from plodek.core.recipe.model import Model
 from plodek.core.spacing.jumps import jumps, worst_growth
@@ -13,6 +14,14 @@ from plodek.server.api.messages import Effect
 #: Cells on a tier at most, and blocks, for the quick fill that an effect in space is measured on.
 _COARSE, _MOST_BLOCKS = 5, 60
 _MOST_CELLS = 400_000
+
+
+def effect_or_none(model: Model) -> Effect | None:
+    """Give the effect of a model in numbers; None where it has none, as its spacing cannot be laid."""
+    try:
+        return effect_of(model)
+    except PlodekError:
+        return None
 
 
 def effect_of(model: Model) -> Effect | None:

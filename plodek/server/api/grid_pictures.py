@@ -2,12 +2,14 @@
 
 A picture is one binary message: the length of a JSON index (uint32, little endian), the index padded
 to 4 bytes, then the arrays one after the other. Only faces are sent, never the volume: the cells of a
-plane grid, or the outer faces of one in space.
+plane grid, or of one in space the outer faces, those around chosen blocks, or a layer.
 """
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from typing import Any, TypeAlias
 
 import numpy as np
 
@@ -15,13 +17,14 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import edge_of
 from plodek.core.check.metrics import CellValues
 from plodek.core.check.quality import WorstCell
+from plodek.core.grid.fill import Layer
 from plodek.core.grid.grid import BlockSide, Grid, outer_sides
 from plodek.core.recipe.model import Model
 from plodek.server.api.messages import CellOut
 from plodek.server.api.packing import packed
 
-#: A face of no patch, in the list of face groups.
-UNNAMED = 65535
+#: A face of no patch, and one inside the grid, in the list of face groups.
+UNNAMED, INNER = 65535, 65534
 
 
 def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
@@ -43,20 +46,71 @@ def finite(value: float) -> float:
     return value if np.isfinite(value) else 1e30
 
 
-def grid_picture(
-    grid: Grid, cells: CellValues | None = None, metric: str | None = None, model: Model | None = None
-) -> bytes:
-    """Draw a grid: nodes, faces with their patch and side, lines, borders, and perhaps a metric per face.
+@dataclass(frozen=True)
+class Sheet:
+    """The nodes at one index along an axis of a block of a grid."""
 
-    With its model, the sides of a grid in space say which plane edge or block end they came from, and
-    a plane grid says which nodes lie on each edge of the layout, from its first corner.
+    block: int
+    axis: int
+    at: int
+
+
+#: A sheet, and the number of its patch.
+Shown: TypeAlias = tuple[Sheet, int]
+
+
+def outer_sheets(grid: Grid) -> list[Shown]:
+    """Give the outer sides of a grid in space, or the blocks of a plane one."""
+    if grid.dim == 2:
+        return [(Sheet(b, 2, 0), UNNAMED) for b in range(len(grid.xyz))]
+    named = [(side, n) for n, patch in enumerate(grid.patches) for side in patch.sides]
+    return [(_at(grid, s), n) for s, n in named] + [(_at(grid, s), UNNAMED) for s in grid.unnamed]
+
+
+def block_sheets(grid: Grid, names: Collection[str]) -> list[Shown]:
+    """Give the sides around blocks of a grid in space, those between two of them left out."""
+    chosen = {n for n, name in enumerate(grid.names) if name in names}
+    between = {
+        _at(grid, side)
+        for joint in grid.interfaces
+        if joint.first.block in chosen and joint.second.block in chosen
+        for side in (joint.first, joint.second)
+    }
+    patches = dict(outer_sheets(grid))
+    sides = (
+        _at(grid, BlockSide(b, axis, end)) for b in sorted(chosen) for axis in range(3) for end in (0, 1)
+    )
+    return [(sheet, patches.get(sheet, INNER)) for sheet in sides if sheet not in between]
+
+
+def layer_sheets(grid: Grid, layer: Layer) -> list[Shown]:
+    """Give the sheets of a layer."""
+    return [(Sheet(n, *layer[name]), INNER) for n, name in enumerate(grid.names) if name in layer]
+
+
+def _at(grid: Grid, side: BlockSide) -> Sheet:
+    return Sheet(side.block, side.axis, grid.xyz[side.block].shape[side.axis] - 1 if side.end else 0)
+
+
+def grid_picture(
+    grid: Grid,
+    cells: CellValues | None = None,
+    metric: str | None = None,
+    model: Model | None = None,
+    shown: Sequence[Shown] | None = None,
+) -> bytes:
+    """Draw a grid, or the sheets of it that are ``shown``.
+
+    There are nodes, faces with their patch and side, lines, borders, and perhaps a metric per face. With
+    its model, the sides of a grid in space say which plane edge or block end they came from, and a plane
+    grid says which nodes lie on each edge of the layout, from its first corner.
     """
-    groups = _groups(grid)
+    groups = outer_sheets(grid) if shown is None else shown
     nodes, faces, lines, borders, group, sides = [], [], [], [], [], []
     start, face_cells = 0, []
     starts = np.concatenate([[0], np.cumsum([grid.block_cells(b) for b in range(len(grid.xyz))])])
-    for at, (side, number) in enumerate(groups):
-        xyz = grid.side_nodes(side)
+    for at, (sheet, number) in enumerate(groups):
+        xyz = np.take(grid.xyz[sheet.block], sheet.at, axis=sheet.axis)
         na, nb = xyz.shape[:2]
         ids = start + np.arange(na * nb, dtype=np.uint32).reshape(na, nb)
         nodes.append(xyz.reshape(-1, 3))
@@ -68,10 +122,10 @@ def grid_picture(
         borders += [np.stack([r[:-1], r[1:]], axis=-1) for r in (ids[0], ids[-1], ids[:, 0], ids[:, -1])]
         group.append(np.full(len(quads), number, dtype=np.uint16))
         sides.append(np.full(len(quads), at, dtype=np.uint16))
-        index = starts[side.block] + np.arange(grid.block_cells(side.block)).reshape(
-            grid.shape_of(side.block)
-        )
-        face_cells.append(np.take(index, -1 if side.end else 0, axis=side.axis).ravel())
+        shape = grid.shape_of(sheet.block)
+        index = starts[sheet.block] + np.arange(grid.block_cells(sheet.block)).reshape(shape)
+        beside = min(sheet.at, shape[sheet.axis] - 1)
+        face_cells.append(np.take(index, beside, axis=sheet.axis).ravel())
         start += na * nb
     places = np.concatenate(nodes)
     origin = 0.5 * (places.min(axis=0) + places.max(axis=0))
@@ -90,15 +144,18 @@ def grid_picture(
         "cells": grid.cells,
         "origin": origin.tolist(),
         "patches": [p.name for p in grid.patches],
-        "origins": _origins(model, [side for side, _ in groups]) if model and grid.dim == 3 else [],
+        "origins": _origins(model, grid, groups) if model and grid.dim == 3 else [],
         "edges": _edge_nodes(model, grid) if model and grid.dim == 2 else {},
     }
     return packed(index_out, arrays)
 
 
-def _origins(model: Model, sides: list[BlockSide]) -> list[str]:
-    names = {place: "|".join(side) for side, place in outer_sides(model.layout).items()}
-    return [names[side] for side in sides]
+def _origins(model: Model, grid: Grid, sheets: Sequence[Shown]) -> list[str]:
+    """Name the layout's side that each sheet is; nothing where it is none of the outer ones."""
+    if grid.names != tuple(model.layout.filled):
+        return [""] * len(sheets)
+    names = {_at(grid, place): "|".join(side) for side, place in outer_sides(model.layout).items()}
+    return [names.get(sheet, "") for sheet, _ in sheets]
 
 
 def _edge_nodes(model: Model, grid: Grid) -> dict[str, list[int]]:
@@ -113,13 +170,6 @@ def _edge_nodes(model: Model, grid: Grid) -> dict[str, list[int]]:
             found["|".join(edge_of(c[a], c[b]))] = way.tolist()
         start += ni * nj
     return found
-
-
-def _groups(grid: Grid) -> list[tuple[BlockSide, int]]:
-    if grid.dim == 2:
-        return [(BlockSide(b, 2, 0), UNNAMED) for b in range(len(grid.xyz))]
-    named = [(side, n) for n, patch in enumerate(grid.patches) for side in patch.sides]
-    return named + [(side, UNNAMED) for side in grid.unnamed]
 
 
 def plane_picture(names: list[str], blocks: list[Floats]) -> bytes:

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from apiflask import APIBlueprint
 from flask import Response, send_file
-from pydantic import BaseModel, Field
 
 from plodek.core.errors import BadValue
 from plodek.core.recipe import selectors
@@ -35,19 +34,13 @@ from plodek.server.api.messages import (
     UnitIn,
     ValueOut,
 )
-from plodek.server.api.presenting import evaluated, recipe_out, sends
+from plodek.server.api.presenting import UpTo, evaluated, recipe_out, sends
 from plodek.server.store import projects
 from plodek.server.store.tables import Project
 
 blueprint = APIBlueprint("guides", __name__)
 
 _FREE = 1000  # free edges that are told at most
-
-
-class UpTo(BaseModel):
-    """How far to evaluate the recipe; all of it where left out."""
-
-    upto: int | None = Field(default=None, ge=0, le=2000)
 
 
 class WriteQuery(UpTo):

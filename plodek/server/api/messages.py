@@ -92,6 +92,20 @@ class PreviewIn(Message):
     against: list[dict[str, Any]] = Field(default=[], max_length=2000)
 
 
+class PartOf(BaseModel):
+    """What of a grid in space is drawn: all, the sides around blocks, or the layer at a share of a tier."""
+
+    blocks: str = Field(default="", max_length=100_000, description="ids, with | between them")
+    tier: str = Field(default="", max_length=20)
+    at: float = Field(default=0.5, ge=0, le=1)
+
+
+class PreviewGridIn(Message, PartOf):
+    """Steps to draw the grid of without keeping them, and which part of it."""
+
+    steps: list[dict[str, Any]] = Field(max_length=2000)
+
+
 class StepState(Message):
     """How a step fared; later ones wait behind a failed one."""
 
@@ -261,24 +275,29 @@ class Effect(Message):
 
 
 class AdviceOut(Message):
-    """A suggestion with the steps that take it, and its effect; where to look."""
+    """A suggestion with the steps that take it, before which step they belong, and where to look."""
 
     rule: str
     text: str
+    at: int
     steps: list[dict[str, Any]]
     blocks: list[str]
     corners: list[str]
     edges: list[Pair]
-    before: Effect | None
-    after: Effect | None
-    error: str
 
 
 class AdvicesOut(Message):
-    """All advice on a layout, and before which step its steps belong."""
+    """All advice on a layout."""
 
-    at: int
     advice: list[AdviceOut]
+
+
+class EffectsOut(Message):
+    """What steps that are tried would come to, against how it stands; or why they fail."""
+
+    before: Effect | None
+    after: Effect | None
+    error: str
 
 
 class PlanBlock(Message):

@@ -6,6 +6,7 @@ import json
 from typing import Any, cast
 
 from flask import current_app
+from pydantic import BaseModel, Field
 
 from plodek.core.recipe import recipe as recipes
 from plodek.core.recipe.recipe import Evaluation
@@ -24,6 +25,17 @@ def evaluated(project: Project, steps: list[dict[str, Any]]) -> Evaluation:
     """Evaluate steps with the files of a project."""
     recipe = recipes.of({"plodek": recipes.FORMAT, "steps": steps})
     return engine().evaluate(recipe, projects.reader(project))
+
+
+class UpTo(BaseModel):
+    """How far to evaluate the recipe; all of it where left out."""
+
+    upto: int | None = Field(default=None, ge=0, le=2000)
+
+
+def evaluated_upto(project: Project, upto: int | None) -> Evaluation:
+    """Evaluate the steps of a project, the first ``upto`` of them."""
+    return evaluated(project, projects.steps_of(project)[:upto])
 
 
 def project_out(project: Project) -> ProjectOut:

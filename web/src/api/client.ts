@@ -11,6 +11,7 @@ export type Block = Model["blocks"][number];
 export type Tier = Model["tiers"][number];
 export type Guide = Model["guides"][number];
 export type Preview = Schemas["PreviewOut"];
+export type Effect = NonNullable<Preview["after"]>;
 export type Advice = Schemas["AdvicesOut"]["advice"][number];
 export type Quality = Schemas["QualityOut"];
 export type Cell = Quality["worst"][number];

@@ -1,4 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import type { Part } from "../board/store";
 import { type Picture, unpacked } from "../model/picture";
 import { kindsOf } from "../model/schema";
 import type { ShapePicture } from "../model/shape_picture";
@@ -57,13 +58,21 @@ export const usePreview = (project: number, steps: Step[] | null, against: Step[
     retry: false,
   });
 
-export const usePreviewGrid = (project: number, steps: Step[] | null) =>
+/** A part of a grid in space, as the server takes it. */
+export const partOf = (part: Part): { blocks?: string; tier?: string; at?: number } =>
+  part.kind === "blocks"
+    ? { blocks: part.ids.join("|") }
+    : part.kind === "layer"
+      ? { tier: part.tier, at: part.at }
+      : {};
+
+export const usePreviewGrid = (project: number, steps: Step[] | null, part: Part) =>
   useQuery({
-    queryKey: ["preview grid", project, JSON.stringify(steps)],
-    queryFn: async ({ signal }) =>
-      unpacked<Picture>(
-        await binary(`/api/projects/${project}/preview/grid`, { steps, against: [] }, signal),
-      ),
+    queryKey: ["preview grid", project, JSON.stringify(steps), part],
+    queryFn: async ({ signal }) => {
+      const body = { steps, ...partOf(part) };
+      return unpacked<Picture>(await binary(`/api/projects/${project}/preview/grid`, body, signal));
+    },
     enabled: steps !== null,
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
@@ -104,7 +113,7 @@ export const usePreviewShape = (project: number, steps: Step[] | null, against: 
     retry: false,
   });
 
-/** What would make the blocks or the spacing better, with the effect of each suggestion. */
+/** What would make the blocks or the spacing better. */
 export const useAdvice = (
   project: number,
   revision: number,
@@ -119,6 +128,19 @@ export const useAdvice = (
         http.GET("/api/projects/{project}/advice", {
           params: { path: { project }, query: upto === null ? { stage } : { stage, upto } },
         }),
+      ),
+    enabled,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** What a suggestion would come to. */
+export const useEffectOf = (project: number, steps: Step[], against: Step[], enabled: boolean) =>
+  useQuery({
+    queryKey: ["effect", project, JSON.stringify(steps)],
+    queryFn: () =>
+      taken(
+        http.POST("/api/projects/{project}/effect", { ...path(project), body: { steps, against } }),
       ),
     enabled,
     staleTime: Number.POSITIVE_INFINITY,
@@ -206,6 +228,7 @@ export interface GridWish {
   upto: number | null;
   smoothed: boolean;
   metric: string | null;
+  part: Part;
 }
 
 export const useGrid = (
@@ -220,6 +243,7 @@ export const useGrid = (
       const query = new URLSearchParams({ smoothed: String(wish.smoothed) });
       if (wish.upto !== null) query.set("upto", String(wish.upto));
       if (wish.metric !== null) query.set("metric", wish.metric);
+      for (const [name, value] of Object.entries(partOf(wish.part))) query.set(name, String(value));
       return unpacked<Picture>(
         await binary(`/api/projects/${project}/grid?${query}`, undefined, signal),
       );

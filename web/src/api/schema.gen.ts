@@ -750,6 +750,9 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
+                    blocks?: string;
+                    tier?: string;
+                    at?: number;
                     upto?: number | null;
                     smoothed?: boolean;
                     metric?: string | null;
@@ -1179,7 +1182,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Look at the blocks or the spacing and suggest what would be better, each with its effect. */
+        /**
+         * Look at the blocks or the spacing and suggest what would be better.
+         * @description What is suggested for a plane that is smoothed later stands before the smoothing; the spacing along
+         *     a lift of it is looked at where the recipe ends.
+         */
         get: {
             parameters: {
                 query?: {
@@ -1225,6 +1232,66 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/effect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell what steps would come to against others, without keeping or drawing them. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["PreviewIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EffectsOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -1930,7 +1997,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draw the filled plane of steps that are tried, or in space the outer faces. */
+        /** Draw the filled plane of steps that are tried, or in space a part of the grid, coarse if large. */
         post: {
             parameters: {
                 query?: never;
@@ -1942,7 +2009,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["PreviewIn"];
+                    "application/json": components["schemas"]["PreviewGridIn"];
                 };
             };
             responses: {
@@ -2696,13 +2763,15 @@ export interface components {
         };
         /**
          * AdviceOut
-         * @description A suggestion with the steps that take it, and its effect; where to look.
+         * @description A suggestion with the steps that take it, before which step they belong, and where to look.
          */
         "AdvicesOut.AdviceOut": {
             /** Rule */
             rule: string;
             /** Text */
             text: string;
+            /** At */
+            at: number;
             /** Steps */
             steps: {
                 [key: string]: unknown;
@@ -2713,10 +2782,14 @@ export interface components {
             corners: string[];
             /** Edges */
             edges: string[][];
-            before: components["schemas"]["AdvicesOut.Effect"] | null;
-            after: components["schemas"]["AdvicesOut.Effect"] | null;
-            /** Error */
-            error: string;
+        };
+        /**
+         * AdvicesOut
+         * @description All advice on a layout.
+         */
+        AdvicesOut: {
+            /** Advice */
+            advice: components["schemas"]["AdvicesOut.AdviceOut"][];
         };
         /**
          * Effect
@@ -2725,7 +2798,7 @@ export interface components {
          *     Corner angles are those of the blocks; the others are of the filled grid, coarsely filled in space,
          *     and left out where that would take long.
          */
-        "AdvicesOut.Effect": {
+        "EffectsOut.Effect": {
             /** Cells */
             cells: number;
             /** Blocks */
@@ -2748,14 +2821,31 @@ export interface components {
             jumps: number;
         };
         /**
-         * AdvicesOut
-         * @description All advice on a layout, and before which step its steps belong.
+         * EffectsOut
+         * @description What steps that are tried would come to, against how it stands; or why they fail.
          */
-        AdvicesOut: {
-            /** At */
-            at: number;
-            /** Advice */
-            advice: components["schemas"]["AdvicesOut.AdviceOut"][];
+        EffectsOut: {
+            before: components["schemas"]["EffectsOut.Effect"] | null;
+            after: components["schemas"]["EffectsOut.Effect"] | null;
+            /** Error */
+            error: string;
+        };
+        /**
+         * PreviewIn
+         * @description Steps to try without keeping them; the effect is told against other steps.
+         */
+        PreviewIn: {
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Against
+             * @default []
+             */
+            against: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * BuildIn
@@ -3179,23 +3269,6 @@ export interface components {
             after: components["schemas"]["PreviewOut.Effect"] | null;
         };
         /**
-         * PreviewIn
-         * @description Steps to try without keeping them; the effect is told against other steps.
-         */
-        PreviewIn: {
-            /** Steps */
-            steps: {
-                [key: string]: unknown;
-            }[];
-            /**
-             * Against
-             * @default []
-             */
-            against: {
-                [key: string]: unknown;
-            }[];
-        };
-        /**
          * CellOut
          * @description A cell: where it is, and its corners in the order of the core's tables.
          */
@@ -3377,6 +3450,32 @@ export interface components {
              * @default null
              */
             upto: number | null;
+        };
+        /**
+         * PreviewGridIn
+         * @description Steps to draw the grid of without keeping them, and which part of it.
+         */
+        PreviewGridIn: {
+            /**
+             * Blocks
+             * @description ids, with | between them
+             * @default
+             */
+            blocks: string;
+            /**
+             * Tier
+             * @default
+             */
+            tier: string;
+            /**
+             * At
+             * @default 0.5
+             */
+            at: number;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
         };
     };
     responses: never;

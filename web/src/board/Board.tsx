@@ -114,6 +114,7 @@ function useData(project: number): BoardData | string | null {
     wantsGrid && tried && preview.data?.after && ["Blocks", "Spacing"].includes(kind?.stage ?? "")
       ? tried
       : null,
+    board.part,
   );
 
   const surfaces = model.data?.guides.some((guide) => guide.dim === 2) ?? false;
@@ -127,7 +128,7 @@ function useData(project: number): BoardData | string | null {
   const plane = model.data?.plane_step ?? null;
   const gridUpto = plane !== null && !board.space ? plane : upto;
   const metric = board.layer === "Quality" ? board.metric : null;
-  const wish = { upto: gridUpto, smoothed: board.smoothed, metric };
+  const wish = { upto: gridUpto, smoothed: board.smoothed, metric, part: board.part };
   const grid = useGrid(project, revision, wish, hasBlocks && board.layer !== "Blocks");
   const quality = useQuality(project, revision, upto, board.metric, hasBlocks);
 

@@ -19,6 +19,12 @@ export interface Draft {
   focus?: string;
 }
 
+/** What of a grid in space is shown: all its outer faces, chosen blocks, or the layer at a share of a tier. */
+export type Part =
+  | { kind: "all" }
+  | { kind: "blocks"; ids: string[] }
+  | { kind: "layer"; tier: string; at: number };
+
 interface BoardState {
   stage: Stage;
   layer: Layer;
@@ -56,6 +62,7 @@ interface BoardState {
   seeThrough: boolean;
   /** The part of the extent that is shown, as shares along x, y and z; null shows all. */
   clip: [number, number][] | null;
+  part: Part;
   /** All that lies under the cursor where the list of it was asked for. */
   crowd: { at: Point; hits: Hit[] } | null;
   /** Whether the chart shows the whole chain of the edge in hand. */
@@ -96,6 +103,7 @@ const START = {
   planTier: null,
   seeThrough: false,
   clip: null,
+  part: { kind: "all" } as Part,
   crowd: null,
   chained: false,
   edgesBy: "plain" as const,

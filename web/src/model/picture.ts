@@ -17,7 +17,8 @@ export interface Picture {
   values?: Float32Array;
 }
 
-export const UNNAMED = 65535;
+/** The groups of faces that no patch has: on the outside, and inside the grid. */
+export const [UNNAMED, INNER] = [65535, 65534];
 
 const TYPES = {
   float32: Float32Array,

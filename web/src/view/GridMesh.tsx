@@ -2,7 +2,7 @@ import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
-import { type Picture, triangles, UNNAMED } from "../model/picture";
+import { INNER, type Picture, triangles, UNNAMED } from "../model/picture";
 import { usePalette } from "../theme/mode";
 import { cividis, tone } from "../theme/palette";
 import { colourRange, shareOf } from "./quality";
@@ -40,7 +40,7 @@ export function GridMesh({ picture, origin, ghost = false }: Props) {
       if (solid && inHand.has(picture.sides[face] as number)) return [ochre.r, ochre.g, ochre.b];
       if (coloured && layer === "Patches") {
         const group = picture.groups[face] as number;
-        const found = group === UNNAMED ? wrong : (tones[group] as Color);
+        const found = group === UNNAMED ? wrong : group === INNER ? plain : (tones[group] as Color);
         return [found.r, found.g, found.b];
       }
       if (coloured && range && picture.values) {

@@ -36,6 +36,8 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
   const job = useBoard((board) => board.job);
   const target = useBoard((board) => board.target);
   const explode = useBoard((board) => board.explode);
+  const part = useBoard((board) => board.part.kind !== "all");
+  const edgesBy = useBoard((board) => board.edgesBy);
   const from = useBoard((board) => board.from);
   const perspective = useBoard((board) => board.perspective) && spatial;
   const { origin, half } = extent;
@@ -87,7 +89,8 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
 
   // A run that moves the nodes draws its own picture; edges and corners would stay behind.
   const live = job !== null && !solid && layer !== "Blocks";
-  const shownGrid = layer === "Blocks" ? null : previewGrid && !solid ? previewGrid : grid;
+  const tried = previewGrid && (previewGrid.dim === 3) === solid ? previewGrid : null;
+  const shownGrid = layer === "Blocks" ? null : (tried ?? grid);
   return (
     <>
       {perspective ? (
@@ -138,6 +141,8 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
           {!live && !(layer === "Blocks" && explode > 0) && <Corners origin={origin} />}
         </>
       )}
+      {solid && part && <Edges origin={origin} />}
+      {solid && edgesBy !== "plain" && <Nodes origin={origin} />}
       <CellBoxes origin={origin} />
       <Picker origin={origin} solid={solid} grid={shownGrid} />
     </>

@@ -1,21 +1,9 @@
-import { Box, chakra, Flex, Slider, Text } from "@chakra-ui/react";
+import { Box, Flex, Slider, Text } from "@chakra-ui/react";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { DIRECTIONS } from "./extent";
-
-const Small = chakra("button", {
-  base: {
-    border: "1px solid",
-    borderColor: "rule",
-    bg: "card",
-    px: "2",
-    py: "0.5",
-    fontSize: "11.5px",
-    cursor: "pointer",
-    borderRadius: "4px",
-    _hover: { borderColor: "ochre" },
-  },
-});
+import { PartTools } from "./PartTools";
+import { Small } from "./Small";
 
 /** How the view looks into space: direction, lens, see-through, the box to clip to, and blocks apart. */
 export function SpaceTools() {
@@ -109,6 +97,7 @@ export function SpaceTools() {
           </Slider.Root>
         </Flex>
       )}
+      {layer !== "Blocks" && model.dim === 3 && <PartTools />}
       {clip && (
         <Box
           bg="card"

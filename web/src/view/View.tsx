@@ -109,7 +109,7 @@ export function View() {
             {space ? "In space" : "In the plane"}
           </Pill>
         )}
-        {stage === "Spacing" && !solid && model.blocks.length > 0 && (
+        {stage === "Spacing" && model.blocks.length > 0 && (
           <Pill
             type="button"
             bg={edgesBy === "plain" ? "card" : "ochreSoft"}

@@ -1,5 +1,5 @@
 import { Box } from "@chakra-ui/react";
-import type { Advice } from "../../api/client";
+import type { Effect } from "../../api/client";
 import { useBoardData } from "../../board/context";
 import { short, whole } from "../../model/numbers";
 import { Empty, Quiet } from "../../theme/parts";
@@ -25,8 +25,7 @@ export function BlocksPanel() {
   );
 }
 
-function cornersOf({ before, after }: Advice) {
-  if (!before || !after) return null;
+function cornersOf(before: Effect, after: Effect) {
   return (
     <>
       block corners {short(before.smallest_corner)}° to {short(before.largest_corner)}° →{" "}

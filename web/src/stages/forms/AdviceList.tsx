@@ -1,7 +1,7 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import type { Advice, Step } from "../../api/client";
-import { useAdvice } from "../../api/queries";
+import type { Advice, Effect, Step } from "../../api/client";
+import { useAdvice, useEffectOf } from "../../api/queries";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
 import { edgeId } from "../../model/selection";
@@ -16,37 +16,50 @@ interface Where {
 interface Props {
   stage: "Blocks" | "Spacing";
   /** The effect of a suggestion in words. */
-  effect: (one: Advice) => ReactNode;
+  effect: (before: Effect, after: Effect) => ReactNode;
 }
 
 /** What would make the blocks or the spacing better, each with its effect and one click to take it. */
 export function AdviceList({ stage, effect }: Props) {
-  const { project, recipe, model, keepSteps, busy } = useBoardData();
+  const { project, recipe, model } = useBoardData();
   const here = useBoard((board) => board.here);
   const found = useAdvice(project, recipe.revision, here, stage, model.blocks.length > 0);
-  const show = useShow();
   const advice = found.data?.advice ?? [];
-  const at = found.data?.at ?? 0;
-  const take = (one: Advice) =>
-    keepSteps((now) => [...now.slice(0, at), ...(one.steps as Step[]), ...now.slice(at)]);
   return (
     <>
       {advice.length > 0 && <Heading>Advice</Heading>}
       {advice.map((one) => (
-        <Card key={one.text} colour="plum" text={one.text}>
-          {one.after && one.before && <Text color="muted">{effect(one)}</Text>}
-          {one.error && <Text color="muted">It cannot be taken as it is: {one.error}</Text>}
-          <Flex gap="1.5" mt="1.5">
-            {one.steps.length > 0 && !one.error && (
-              <Quiet disabled={busy} onClick={() => take(one)}>
-                Take it
-              </Quiet>
-            )}
-            <Quiet onClick={() => show(one)}>Show me</Quiet>
-          </Flex>
-        </Card>
+        <Suggestion key={one.text} one={one} effect={effect} />
       ))}
     </>
+  );
+}
+
+/** A suggestion; its effect is worked out while it can be read already. */
+function Suggestion({ one, effect }: { one: Advice; effect: Props["effect"] }) {
+  const { project, steps, keepSteps } = useBoardData();
+  const show = useShow();
+  const against = steps.slice(0, one.at);
+  const added = one.steps as Step[];
+  const tried = useEffectOf(project, [...against, ...added], against, added.length > 0);
+  const { before, after, error } = tried.data ?? { before: null, after: null, error: "" };
+  return (
+    <Card colour="plum" text={one.text}>
+      {before && after && <Text color="muted">{effect(before, after)}</Text>}
+      {error && <Text color="muted">It cannot be taken as it is: {error}</Text>}
+      <Flex gap="1.5" mt="1.5">
+        {added.length > 0 && !error && (
+          <Quiet
+            onClick={() =>
+              keepSteps((now) => [...now.slice(0, one.at), ...added, ...now.slice(one.at)])
+            }
+          >
+            Take it
+          </Quiet>
+        )}
+        <Quiet onClick={() => show(one)}>Show me</Quiet>
+      </Flex>
+    </Card>
   );
 }
 

@@ -1,5 +1,5 @@
 import { Box } from "@chakra-ui/react";
-import type { Advice } from "../../api/client";
+import type { Effect } from "../../api/client";
 import { short, whole } from "../../model/numbers";
 import { Empty } from "../../theme/parts";
 import { AdviceList } from "../forms/AdviceList";
@@ -19,8 +19,7 @@ export function SpacingPanel() {
   );
 }
 
-function jumpsOf({ before, after }: Advice) {
-  if (!before || !after) return null;
+function jumpsOf(before: Effect, after: Effect) {
   return (
     <>
       {whole(before.jumps)} → <b>{whole(after.jumps)}</b> jumps, worst growth along an edge{" "}
