@@ -49,9 +49,7 @@ def test_a_wall_layer_on_a_guide_is_at_the_wall_and_matches_the_next_block():
         d = d if edge[0] in on else d[::-1]
         assert d[:9] == pytest.approx(1e-3 * 1.15 ** np.arange(9))
         beyond = model.continuing[edge, next(c for c in edge if c not in on)]
-        assert d[-1] == pytest.approx(
-            min(model.laid.size_at(b, next(c for c in edge if c not in on)) for b in beyond)
-        )
+        assert d[-1] == pytest.approx(min(model.laid.size_at(*end) for end in beyond))
     # It stays matched when the next block changes.
     finer = model_of([*RING, WALL, {"kind": "count", "id": "n", "tier": {"at": [0.7, 0]}, "cells": 60}])
     assert finer.laid.sizes(across[0]).min() == pytest.approx(1e-3)

@@ -2,31 +2,47 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import TypeAlias
 
 from plodek.core.blocks import tables
-from plodek.core.blocks.layout import Edge, Layout, Side, Use, edge_of
+from plodek.core.blocks.layout import Edge, Layout, Side, Use, edge_of, side_of
 
-#: For an edge and its end at a corner: the edges that go on beyond that corner.
-Continuing: TypeAlias = Mapping[tuple[Edge, str], tuple[Edge, ...]]
+#: An edge, and the corner at one of its ends.
+EdgeEnd: TypeAlias = tuple[Edge, str]
+#: For an end of an edge: the ends of the edges that go on beyond it.
+Continuing: TypeAlias = Mapping[EdgeEnd, tuple[EdgeEnd, ...]]
 
 
 def continuing(layout: Layout) -> Continuing:
-    """Find which edges go on across the sides between filled blocks."""
-    found: dict[tuple[Edge, str], list[Edge]] = {}
+    """Find which edges go on across the sides between filled blocks, and across twin sides."""
+    found: dict[EdgeEnd, list[EdgeEnd]] = {}
+
+    def join(one: EdgeEnd, other: EdgeEnd) -> None:
+        for a, b in ((one, other), (other, one)):
+            there = found.setdefault(a, [])
+            if b not in there:
+                there.append(b)
+
+    for first, second, names in _joints(layout):
+        beyond = _away(layout, second)
+        for corner, edge in _away(layout, first).items():
+            there = names.get(corner, corner)
+            if there in beyond and (beyond[there], there) != (edge, corner):
+                join((edge, corner), (beyond[there], there))
+    return {key: tuple(ends) for key, ends in found.items()}
+
+
+def _joints(layout: Layout) -> Iterator[tuple[Use, Use, Mapping[str, str]]]:
+    """Give the sides of filled blocks that meet, and the corners of the second where they are others."""
     for uses in layout.sides.values():
-        if len(uses) < 2 or any(layout.blocks[use.block].hollow for use in uses):
-            continue
-        one, other = (_away(layout, use) for use in uses[:2])
-        for corner, edge in one.items():
-            beyond = other.get(corner)
-            if beyond is not None and beyond != edge:
-                for a, b in ((edge, beyond), (beyond, edge)):
-                    there = found.setdefault((a, corner), [])
-                    if b not in there:
-                        there.append(b)
-    return {key: tuple(edges) for key, edges in found.items()}
+        if len(uses) > 1 and not any(layout.blocks[use.block].hollow for use in uses):
+            yield uses[0], uses[1], {}
+    for twin in layout.twins:
+        for side, use in layout.outer.items():
+            driven = layout.outer.get(side_of(*(twin.corners.get(c, "") for c in side)))
+            if driven is not None:
+                yield use, driven, twin.corners
 
 
 def leaving(layout: Layout, walls: Iterable[Side]) -> dict[Edge, set[str]]:

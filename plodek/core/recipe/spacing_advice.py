@@ -51,7 +51,7 @@ def _jumps(model: Model) -> list[Advice]:
         law = model.spacing.laws.get(jump.coarse)
         if tier.label in found or (law is not None and law.layers):
             continue
-        start = jump.corner
+        start = jump.there
         named = [start, *(c for c in jump.coarse if c != start)]
         other = law.last if law and jump.coarse[0] == start else (law.first if law else None)
         step: dict[str, Any] = {"kind": "space", "tier": {"edges": [named]}, "match": "first"}

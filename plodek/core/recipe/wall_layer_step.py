@@ -103,7 +103,7 @@ class WallLayer(SpacingStep):
             for end, corner in (("first", edge[0]), ("last", edge[1])):
                 beyond = model.continuing.get((edge, corner), ())
                 if end in law.matched and beyond:
-                    size = min(model.laid.size_at(b, corner) for b in beyond)
+                    size = min(model.laid.size_at(*other) for other in beyond)
                     law = replace(law, far=float(f"{size:.9g}"))
             law = replace(law, matched=frozenset())
             law = law if law.first is not None else law.turned()

@@ -17,25 +17,29 @@ _SLACK = 1.005
 
 @dataclass(frozen=True)
 class Jump:
-    """At a corner the cell of ``fine`` meets that of ``coarse``, which is ``ratio`` times as large."""
+    """At a corner the cell of ``fine`` meets that of ``coarse``, which is ``ratio`` times as large.
+
+    Across twin sides the coarse one begins at another corner, ``there``.
+    """
 
     corner: str
     fine: Edge
     coarse: Edge
+    there: str
     ratio: float
 
 
 def jumps(laid: LaidOut, beyond: Continuing, limit: float = GROWTH_LIMIT) -> list[Jump]:
     """Find where cells jump by more than a limit from one edge to the next, the worst first."""
-    found = {}
-    for (edge, corner), others in beyond.items():
+    found = []
+    for (edge, corner), ends in beyond.items():
         here = laid.size_at(edge, corner)
-        for other in others:
-            there = laid.size_at(other, corner)
+        for other, there in ends:
+            size = laid.size_at(other, there)
             # An edge of no length has no cells that a neighbour could match.
-            if here > 0 and there > here * limit * _SLACK:
-                found[corner, edge, other] = Jump(corner, edge, other, there / here)
-    return sorted(found.values(), key=lambda jump: -jump.ratio)
+            if here > 0 and size > here * limit * _SLACK:
+                found.append(Jump(corner, edge, other, there, size / here))
+    return sorted(found, key=lambda jump: -jump.ratio)
 
 
 def worst_growth(laid: LaidOut) -> float:

@@ -9,7 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Place
 from plodek.core.blocks.change import Change
-from plodek.core.blocks.continuing import Continuing
+from plodek.core.blocks.continuing import Continuing, EdgeEnd
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Layout
 from plodek.core.blocks.tiers import Tier
@@ -139,9 +139,9 @@ def lay_out(
     _lay(laid, layout, {e: law for e, law in laws.items() if e not in models}, unit)
     while models:
         ready = {
-            e: _matched(laid, laws[e], e, of)
+            e: _matched(laid, laws[e], of)
             for e, of in models.items()
-            if not any(b in models for beside in of.values() for b in beside)
+            if not any(b in models for beside in of.values() for b, _ in beside)
         }
         if not ready:
             names = " and ".join("–".join(layout.labels[c] for c in e) for e in sorted(models)[:2])
@@ -154,15 +154,19 @@ def lay_out(
     return laid
 
 
-def _models(edge: Edge, laws: Mapping[Edge, EdgeLaw], beyond: Continuing) -> dict[End, list[Edge]]:
+def _models(edge: Edge, laws: Mapping[Edge, EdgeLaw], beyond: Continuing) -> dict[End, list[EdgeEnd]]:
     """Give the neighbours whose sizes an edge takes at its matched ends.
 
     Those that match there themselves have no size of their own to give.
     """
-    found: dict[End, list[Edge]] = {}
+    found: dict[End, list[EdgeEnd]] = {}
     for end, corner in zip(_ENDS, edge, strict=True):
         if end in laws[edge].matched:
-            found[end] = [b for b in beyond.get((edge, corner), ()) if not _matches(laws.get(b), b, corner)]
+            found[end] = [
+                (other, there)
+                for other, there in beyond.get((edge, corner), ())
+                if other != edge and not _matches(laws.get(other), other, there)
+            ]
     return found
 
 
@@ -171,10 +175,10 @@ def _matches(law: EdgeLaw | None, edge: Edge, corner: str) -> bool:
     return law is not None and _ENDS[edge.index(corner)] in law.matched
 
 
-def _matched(laid: LaidOut, law: EdgeLaw, edge: Edge, models: Mapping[End, list[Edge]]) -> EdgeLaw:
+def _matched(laid: LaidOut, law: EdgeLaw, models: Mapping[End, list[EdgeEnd]]) -> EdgeLaw:
     """Give the law with the neighbours' sizes at its matched ends: the smallest, where there are several."""
-    for end, corner in zip(_ENDS, edge, strict=True):
-        sizes = [laid.size_at(b, corner) for b in models.get(end, ())]
+    for end in _ENDS:
+        sizes = [laid.size_at(*other) for other in models.get(end, ())]
         if sizes:
             law = law.with_end(end, min(sizes))
     if law.law in ("geometric", "two-sided") and law.first is None and law.last is None:

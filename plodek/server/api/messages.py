@@ -155,12 +155,13 @@ class CornerOut(Message):
 class EdgeOut(Message):
     """An edge: where it stands, its path, its cells from its first corner, and the edges that go on.
 
-    ``before`` go on beyond its first corner, ``beyond`` beyond its second.
+    ``before`` run on beyond its first corner, ``beyond`` beyond its second. ``ahead`` it runs its tier's way.
     """
 
     id: Pair
     label: str
     tier: str
+    ahead: bool
     state: Literal["outer", "inner", "hollow"]
     follows: str | None
     length: float

@@ -7,6 +7,7 @@ from typing import Any, cast
 
 import numpy as np
 
+from plodek.core.blocks.continuing import EdgeEnd
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Side, edge_of
 from plodek.core.blocks.plan import clearest, plan
@@ -215,6 +216,7 @@ def _edges(model: Model) -> list[EdgeOut]:
                 id=list(edge),
                 label=f"{layout.labels[edge[0]]}–{layout.labels[edge[1]]}",
                 tier=model.tier_by_edge[edge].label,
+                ahead=model.tier_by_edge[edge].edges[edge],
                 state=cast(Any, state),
                 follows=follow.guide if follow else None,
                 length=path.length,
@@ -222,11 +224,17 @@ def _edges(model: Model) -> list[EdgeOut]:
                 nodes=laid.nodes[edge].tolist() if edge in laid.nodes else [],
                 law=law.law if law else "uniform",
                 own=_own_law(model, edge),
-                before=[list(e) for e in model.continuing.get((edge, edge[0]), ())],
-                beyond=[list(e) for e in model.continuing.get((edge, edge[1]), ())],
+                before=_going_on(model, (edge, edge[0])),
+                beyond=_going_on(model, (edge, edge[1])),
             )
         )
     return found
+
+
+def _going_on(model: Model, end: EdgeEnd) -> list[list[str]]:
+    """Give the edges that go on beyond an end, each running away from it."""
+    ends = model.continuing.get(end, ())
+    return [[start, next(c for c in edge if c != start)] for edge, start in ends]
 
 
 def _own_law(model: Model, edge: Edge) -> bool:

@@ -2465,7 +2465,7 @@ export interface components {
          * EdgeOut
          * @description An edge: where it stands, its path, its cells from its first corner, and the edges that go on.
          *
-         *     ``before`` go on beyond its first corner, ``beyond`` beyond its second.
+         *     ``before`` run on beyond its first corner, ``beyond`` beyond its second. ``ahead`` it runs its tier's way.
          */
         "ModelOut.EdgeOut": {
             /** Id */
@@ -2474,6 +2474,8 @@ export interface components {
             label: string;
             /** Tier */
             tier: string;
+            /** Ahead */
+            ahead: boolean;
             /**
              * State
              * @enum {string}
@@ -2968,7 +2970,7 @@ export interface components {
          * EdgeOut
          * @description An edge: where it stands, its path, its cells from its first corner, and the edges that go on.
          *
-         *     ``before`` go on beyond its first corner, ``beyond`` beyond its second.
+         *     ``before`` run on beyond its first corner, ``beyond`` beyond its second. ``ahead`` it runs its tier's way.
          */
         "PreviewOut.EdgeOut": {
             /** Id */
@@ -2977,6 +2979,8 @@ export interface components {
             label: string;
             /** Tier */
             tier: string;
+            /** Ahead */
+            ahead: boolean;
             /**
              * State
              * @enum {string}

@@ -10,16 +10,28 @@ export interface Run {
 
 /** The edges that go on beyond the end of a run, each running away from it. */
 export function beyond(edges: Map<string, Edge>, { edge, way }: Run): Run[] {
-  const end = pair(way)[1];
-  const next = edge.id[1] === end ? edge.beyond : edge.before;
+  const next = edge.id[1] === pair(way)[1] ? edge.beyond : edge.before;
   return next.flatMap((id) => {
-    const found = edges.get(edgeId(id));
-    const far = id[0] === end ? id[1] : id[0];
-    return found?.nodes.length ? [{ edge: found, way: `${end}|${far}` }] : [];
+    const found = edges.get(edgeId([...id].sort()));
+    return found?.nodes.length ? [{ edge: found, way: edgeId(id) }] : [];
   });
 }
 
 const turned = ({ edge, way }: Run): Run => ({ edge, way: pair(way).reverse().join("|") });
+
+/** Turns a run so that it goes as another does: the same way in their tier, or in space. */
+export function alike(run: Run, as: Run): Run {
+  const ahead = ({ edge, way }: Run) => edge.ahead === (edgeId(edge.id) === way);
+  if (run.edge.tier === as.edge.tier) return ahead(run) === ahead(as) ? run : turned(run);
+  const along = ({ edge, way }: Run) => {
+    const [start = [], end = []] = [edge.path[0], edge.path.at(-1)];
+    const sign = edgeId(edge.id) === way ? 1 : -1;
+    return end.map((v, n) => sign * (v - (start[n] ?? 0)));
+  };
+  const other = along(as);
+  const dot = along(run).reduce((sum, v, n) => sum + v * (other[n] ?? 0), 0);
+  return dot < 0 ? turned(run) : run;
+}
 
 /** The chain that an edge is part of: on from both its ends, through the first of several ways. */
 export function chainOf(all: Edge[], start: Run): Run[] {

@@ -9,6 +9,7 @@ import { FileField } from "./FileField";
 import { GuidesField } from "./GuidesField";
 import { PlacesField } from "./PlacesField";
 import { ProposalsField } from "./ProposalsField";
+import { TableField } from "./TableField";
 import { readText, showText } from "./values";
 
 interface Props {
@@ -88,8 +89,8 @@ function Control(props: Props & { id: string }) {
     return <Choice id={id} {...{ field, value, change, choices }} />;
   }
   if (field.widget === "guides") return <GuidesField {...props} />;
-  if (["places", "corner-places", "table"].includes(field.widget))
-    return <PlacesField {...props} />;
+  if (field.widget === "table") return <TableField {...props} />;
+  if (["places", "corner-places"].includes(field.widget)) return <PlacesField {...props} />;
   if (field.widget === "proposals") return <ProposalsField {...props} />;
   return <TextField {...props} />;
 }

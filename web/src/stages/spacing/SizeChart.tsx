@@ -3,7 +3,7 @@ import { type PointerEvent, useRef, useState } from "react";
 import type { Step } from "../../api/client";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
-import { chainOf, type Run, sizesBeside } from "../../model/chains";
+import { alike, chainOf, type Run, sizesBeside } from "../../model/chains";
 import { lengthText, short } from "../../model/numbers";
 import { freshId } from "../../model/places";
 import { edgeId, sameEdge } from "../../model/selection";
@@ -45,7 +45,8 @@ export function SizeChart() {
       </Box>
     );
   const chain = chained ? chainOf(shown.edges, own) : [own];
-  return <Chart own={own} chain={chain} others={chained ? [] : runs.slice(1, 9)} />;
+  const others = chained ? [] : runs.slice(1, 9).map((run) => alike(run, own));
+  return <Chart own={own} chain={chain} others={others} />;
 }
 
 interface Series {
