@@ -18,6 +18,20 @@ class Board:
         self.page.keyboard.press("Enter")
         self.page.get_by_text("An empty project", exact=True).wait_for()
 
+    def channel(self, name: str, cuts: dict[str, str]) -> None:
+        """Make a project with a channel of 9 by 5, cut at values along axes, in the Blocks stage."""
+        self.new(name)
+        self.page.keyboard.press("Alt+2")
+        self.page.keyboard.press("f")
+        self.field("Width (x)").fill("9")
+        self.field("Height (y)").fill("5")
+        self.keep()
+        for axis, values in cuts.items():
+            self.page.keyboard.press("c")
+            self.field("At").select_option(axis)
+            self.field("Values").fill(values)
+            self.keep()
+
     def demo(self, name: str) -> None:
         self.page.goto(self.address)
         self.page.get_by_label("Name of the new project").fill(name)

@@ -9,16 +9,7 @@ from playwright.sync_api import expect
 @pytest.fixture
 def channel(board):
     """A channel of 9 by 5 in two blocks, one above the other, in the Spacing stage."""
-    board.new("Layers")
-    board.page.keyboard.press("Alt+2")
-    board.page.keyboard.press("f")
-    board.field("Width (x)").fill("9")
-    board.field("Height (y)").fill("5")
-    board.keep()
-    board.page.keyboard.press("c")
-    board.field("At").select_option("y")
-    board.field("Values").fill("1")
-    board.keep()
+    board.channel("Layers", {"y": "1"})
     board.go("Spacing")
     return board
 
@@ -72,13 +63,82 @@ def test_a_jump_is_marked_advised_on_and_mended(channel):
     expect(channel.steps).to_have_count(4)
 
 
-def test_a_table_is_pasted_and_an_impossible_wish_says_what_would_do(channel):
+def test_a_tier_is_locked_named_and_released_in_the_list(channel):
+    page = channel.page
+    tier = page.get_by_label("Take tier T2 in hand")
+    tier.dblclick()
+    page.get_by_label("Name of T2").fill("near the wall")
+    page.keyboard.press("Enter")
+    expect(tier).to_contain_text("near the wall")
+    expect(channel.steps.last).to_contain_text("near the wall")
+    count = page.get_by_label("Cells on T2", exact=True)
+    derived = count.input_value()
+    page.get_by_label("Lock T2", exact=True).click()
+    expect(page.get_by_label("Release T2", exact=True)).to_be_visible()
+    expect(count).to_have_value(derived)
+    page.get_by_label("More cells on T2").click(click_count=3)  # faster than they can be kept
+    expect(count).to_have_value(str(int(derived) + 3))
+    expect(channel.steps).to_have_count(4)
+    expect(channel.steps.last).to_contain_text(f"Count {int(derived) + 3} cells")
+    page.get_by_label("Release T2", exact=True).click()
+    expect(page.get_by_label("Lock T2", exact=True)).to_be_visible()
+    expect(count).to_have_value(derived)
+    expect(channel.steps).to_have_count(3)
+
+
+def test_a_layer_and_the_blocks_in_hand_are_redrawn_while_a_value_changes(channel):
+    page = channel.page
+    page.keyboard.press("Alt+2")
+    page.keyboard.press("e")
+    channel.field("Depth").fill("2")
+    channel.field("Cells").fill("6")
+    channel.keep()
+    channel.go("Spacing")
+    page.get_by_role("button", name="Cells", exact=True).click()
+    asked: list[dict] = []
+    page.on("request", lambda r: asked.append(r.post_data_json) if "preview/grid" in r.url else None)
+    page.get_by_role("button", name="Layer", exact=True).click()
+    page.get_by_label("Tier of the layer").select_option("T3")
+    expect(page.get_by_text(re.compile(r"^\d+ of \d+$"))).to_be_visible()
+    channel.settled()
+    before = page.locator("canvas").screenshot()
+    page.get_by_label("Take tier T1 in hand").click()
+    page.keyboard.press("s")
+    channel.field("Law").select_option("geometric")
+    channel.field("First cell").fill("5 cm")
+    expect(channel.effect).to_contain_text("cells")
+    channel.settled()
+    assert asked
+    assert asked[-1]["tier"] == "T3"
+    assert page.locator("canvas").screenshot() != before
+    page.keyboard.press("Escape")
+    page.get_by_label("Take tier T2 in hand").click()
+    page.get_by_role("button", name="Blocks in hand").click()
+    expect(page.get_by_role("button", name="Blocks in hand")).to_have_attribute("aria-pressed", "true")
+    channel.settled()
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+
+def test_a_table_is_drawn_or_pasted_and_an_impossible_wish_says_what_would_do(channel):
     page = channel.page
     page.get_by_label("Take tier T1 in hand").click()
     page.keyboard.press("s")
     channel.field("Law").select_option("table")
     channel.field("Cells").fill("30")
+    drawing = page.locator("svg", has=page.get_by_text("Sizes along the edge, drawn"))
+    frame = drawing.bounding_box()
+    assert frame is not None
+    middle = frame["x"] + 0.5 * frame["width"]
+    page.mouse.move(middle, frame["y"] + 0.45 * frame["height"])
+    page.mouse.down()
+    page.mouse.move(middle, frame["y"] + 0.75 * frame["height"], steps=4)
+    page.mouse.up()
+    points = drawing.get_by_role("slider")
+    expect(points).to_have_count(3)
     box = channel.field("Sizes along the edge")
+    expect(box).to_have_value(re.compile(r"^0  1\n0\.\d+  0\.\d+\n1  1$"))
+    points.nth(1).press("Delete")
+    expect(points).to_have_count(2)
     box.fill("0 1\n0.5 oops")
     expect(channel.hand.get_by_text("line 2 is not a place and a size")).to_be_visible()
     box.fill("0 1\n0.5 0.2\n1 1")

@@ -7,17 +7,7 @@ from playwright.sync_api import expect
 @pytest.fixture
 def framed(board):
     """A framed channel, cut into three by three, in the Blocks stage."""
-    board.new("Verbs")
-    board.page.keyboard.press("Alt+2")
-    board.page.keyboard.press("f")
-    board.field("Width (x)").fill("9")
-    board.field("Height (y)").fill("5")
-    board.keep()
-    for axis, values in (("x", "3, 6"), ("y", "2, 3")):
-        board.page.keyboard.press("c")
-        board.field("At").select_option(axis)
-        board.field("Values").fill(values)
-        board.keep()
+    board.channel("Verbs", {"x": "3, 6", "y": "2, 3"})
     expect(board.stop("Blocks")).to_contain_text("9 blocks")
     return board
 

@@ -9,6 +9,7 @@ import pytest
 
 from plodek.core.check.metrics import measure
 from plodek.core.check.quality import gate
+from plodek.core.grid.fill import layer_of
 from plodek.core.recipe import build, recipe
 from tests.conftest import DEMO, demo_file
 
@@ -73,6 +74,22 @@ def test_no_cell_is_folded_after_the_fill_and_the_gate_is_passed(demos, name):
     grid = build.build(model).grid
     assert gate(measure(grid), model.limits).passed
     assert grid.unnamed == ()
+
+
+@pytest.mark.parametrize("name", DEMOS)
+@pytest.mark.parametrize("share", [0.0, 0.4, 1.0])
+def test_a_layer_is_that_of_the_whole_fill(demos, name, share):
+    """As far as the eye can tell: neighbours of the whole grid share their sides to the bit, too."""
+    model = demos[name]
+    whole = build.filled_grid(model)
+    for tier in model.tiers:
+        layer = layer_of(model.layout, model.laid, tier, share)
+        part = build.layer_grid(model, layer)
+        for block, nodes in zip(part.names, part.xyz, strict=True):
+            axis, at = layer[block]
+            full = whole.xyz[whole.names.index(block)]
+            seen = np.take(nodes, at, axis=axis)
+            assert seen == pytest.approx(np.take(full, at, axis=axis), abs=1e-4 * model.layout.size())
 
 
 @pytest.mark.parametrize("name", DEMOS)

@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 
+from plodek.core.recipe import build
 from plodek.core.recipe.spacing_advice import advise_spacing
 from plodek.core.spacing.edge_law import most_growth
 from plodek.core.spacing.jumps import jumps
@@ -81,6 +82,95 @@ def test_matched_ends_follow_their_neighbours_and_turn_with_the_edge():
     assert sizes(turned, (3, 0))[-1] > 0  # there is no neighbour at that end
     lonely = evaluated([FRAME, steps[-1] | {"tier": {"at": [2, 0]}}]).error
     assert "No neighbour" in str(lonely)
+
+
+def test_twin_sides_are_looked_across_for_jumps_and_matches():
+    twin = {
+        "kind": "twin", "id": "p", "sides": {"at": [2, 0]}, "others": {"at": [2, 2]}, "shift": [0, 2],
+    }  # fmt: skip
+    fine = {"kind": "space", "id": "a", "tier": {"at": [0, 0.5]}, "cells": 10, "first": "1 cm"}
+    steps = [CUTS[0], CUTS[2], twin, fine]
+    model = model_of(steps)
+    low, high = edge_at(model, (0, 0.5)), edge_at(model, (0, 1.5))
+    found = {(j.fine, j.coarse): j.ratio for j in jumps(model.laid, model.continuing)}
+    coarse = sizes(model, (0, 1.5))[-1]
+    assert found[low, high] == pytest.approx(coarse / 0.01)
+    match = {
+        "kind": "space",
+        "id": "b",
+        "tier": {"at": [0, 1.5]},
+        "law": "tanh",
+        "cells": 12,
+        "match": "both",
+    }
+    matched = model_of([*steps, match])
+    d = sizes(matched, (0, 1.5))
+    assert d[-1] == pytest.approx(0.01)
+    assert d[0] == pytest.approx(sizes(matched, (0, 0.5))[-1])
+
+
+def test_an_edge_of_no_length_breaks_nothing():
+    pin = {"kind": "pin", "id": "p", "corner": {"at": [1.5, 0]}, "to": [0, 0]}
+    model = model_of([FRAME, CUTS[1], pin])
+    assert min(path.length for path in model.paths.values()) == 0
+    assert all(math.isfinite(j.ratio) for j in jumps(model.laid, model.continuing))
+
+
+def test_a_released_tier_is_derived_again():
+    count = {"kind": "count", "id": "n", "tier": {"at": [2, 0]}, "cells": 77}
+    release = {"kind": "release", "id": "r", "tier": {"at": [2, 2]}}
+    assert len(sizes(model_of([FRAME, count]), (2, 0))) == 77
+    free = model_of([FRAME, count, release])
+    assert free.laid.counts == model_of([FRAME]).laid.counts
+    assert "derived already" in str(evaluated([FRAME, release]).error)
+
+
+SMOOTH = {"kind": "smooth", "id": "s", "sweeps": 5, "control": "no control"}
+LIFT = {"kind": "extrude", "id": "e", "depth": 8, "cells": 6}
+
+
+@pytest.mark.parametrize("smoothing", [[], [SMOOTH]])
+@pytest.mark.parametrize(
+    "step", [None, {"kind": "wanted-size", "size": 0.1}, {"kind": "factor", "factor": 2}]
+)
+def test_the_cells_told_of_a_lifted_plane_are_those_of_its_grid(smoothing, step):
+    name = {"kind": "name-tier", "id": "t", "tier": {"at": [0.7, 0]}, "name": "upstream"}
+    before = [step | {"id": "w"}] if step else []
+    model = model_of([*CUTS, name, *before, *smoothing, LIFT])
+    grid = build.build(model).grid
+    assert model.cells == grid.cells
+    assert set(model.spacing.names.values()) == {"upstream"}
+    factor = 2 if step and step["kind"] == "factor" else 1
+    assert grid.shape_of(0)[2] == 6 * factor
+    if smoothing:  # what was smoothed keeps the counts it was smoothed with
+        assert model.cells == model.lift.plane.cells * 6 * factor
+        for late in ({"kind": "factor", "factor": 2}, {"kind": "budget", "cells": 10_000}):
+            assert "before the smoothing" in str(
+                evaluated([*CUTS, *smoothing, LIFT, late | {"id": "z"}]).error
+            )
+
+
+def test_a_factor_divides_the_sizes_of_a_later_lift():
+    lift = LIFT | {"law": "geometric", "first": "40 cm"}
+    for kind, first in (("first heights divided", 0.2), ("first heights kept", 0.4)):
+        factor = {"kind": "factor", "id": "w", "factor": 2, "sizes_set": kind}
+        model = model_of([FRAME, factor, lift])
+        edge = next(e for e in model.paths if e[0].split(".")[0] == e[1].split(".")[0])
+        d = model.laid.sizes(edge)
+        assert (len(d), d[0]) == (12, pytest.approx(first))
+
+
+def test_along_a_lift_there_is_advice_even_where_the_plane_is_smoothed():
+    lift = LIFT | {"cells": 60, "cuts": [0.5]}
+    steps = [*CUTS, SMOOTH, lift]
+    model = model_of(steps)
+    assert advise_spacing(model) == []
+    edge = next(e for e in model.paths if e[0].split(".")[0] == e[1].split(".")[0] and "0.5" in e[1])
+    fine = {"kind": "space", "id": "z", "tier": {"edges": [list(edge)]}, "cells": 30, "last": "1 cm"}
+    (advice,) = advise_spacing(model_of([*steps, fine]))
+    assert advice.rule == "jump"
+    taken = model_of([*steps, fine, *(s | {"id": "taken"} for s in advice.steps)])
+    assert jumps(taken.laid, taken.continuing) == []
 
 
 @pytest.mark.parametrize(

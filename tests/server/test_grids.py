@@ -185,6 +185,31 @@ def test_a_hand_off_that_is_not_ready_says_why(client, project):
     assert bad.status_code == 422
 
 
+def test_parts_of_a_grid_and_what_they_refuse(client, project):
+    keep(client, project, [*CUT, REST])
+    model = client.get(f"/api/projects/{project}/model").json
+    address = f"/api/projects/{project}/grid"
+    first = next(b for b in model["blocks"] if b["cells"])
+    ni, nj, nk = first["cells"]
+    index, arrays = unpacked(client.get(address, query_string={"blocks": first["id"]}).data)
+    assert len(arrays["faces"]) // 4 == 2 * (ni * nj + nj * nk + ni * nk)
+    # Its side to the other block is of no patch, and inside.
+    assert np.count_nonzero(arrays["groups"] == 65534) == nj * nk
+    way = next(t for t in model["tiers"] if t["count"] == 2)
+    layer = {"tier": way["label"], "at": 0.5}
+    index, arrays = unpacked(client.get(address, query_string=layer | {"metric": "volume_ratio"}).data)
+    assert len(arrays["faces"]) // 4 == len(arrays["values"]) == model["cells"] // 2
+    assert np.ptp(arrays["nodes"].reshape(-1, 3)[:, 2]) == 0
+    assert index["origin"][2] == pytest.approx(0.5)
+    steps = [*CUT, REST, {"kind": "count", "id": "n", "tier": {"at": [0.5, 0, 0]}, "cells": 30}]
+    tried = client.post(f"/api/projects/{project}/preview/grid", json={"steps": steps} | layer)
+    assert len(unpacked(tried.data)[1]["faces"]) > len(arrays["faces"])
+    gone = client.get(address, query_string={"blocks": "nothing"})
+    assert gone.status_code == 404
+    assert "not there any more" in gone.json["detail"]
+    assert "The tiers are" in client.get(address, query_string={"tier": "T99"}).json["detail"]
+
+
 def test_first_heights_and_advice_on_spacing(client, project):
     query = {"unit": "mm", "speed": 10, "length": "1 m", "fluid": "typed", "density": 1, "viscosity": 1e-5}
     found = client.get("/api/wall-height", query_string=query).json

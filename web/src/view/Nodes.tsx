@@ -52,7 +52,7 @@ export function Nodes({ origin }: { origin: number[] }) {
     );
   }, [model.corners]);
   const jumps = useMemo(() => {
-    const r = 0.008 * diagonal;
+    const r = 0.014 * diagonal;
     return on
       ? piecesOf(
           model.jumps.flatMap((jump) => diamond(jump.at, r)),
