@@ -20,8 +20,8 @@ from plodek.core.handoff.handoff import facts_of
 from plodek.core.recipe.build import coarse, filled_grid, layer_grid, shell
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
+from plodek.server.api.grid_messages import CellsOut, MetricOut, PartOf, PreviewGridIn, QualityOut, RunOut
 from plodek.server.api.grid_pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
-from plodek.server.api.messages import CellsOut, MetricOut, PartOf, PreviewGridIn, QualityOut, RunOut
 from plodek.server.api.model_pictures import faces_of
 from plodek.server.api.presenting import UpTo, engine, evaluated, evaluated_upto, sends
 from plodek.server.store import projects
