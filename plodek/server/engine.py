@@ -30,7 +30,7 @@ from plodek.core.recipe.model import Model
 from plodek.core.shape import geometry_file
 from plodek.core.shape.cad_file import Tell
 from plodek.core.smooth.smooth import Smoothed, Watch
-from plodek.server.api.messages import RunOut
+from plodek.server.api.grid_messages import RunOut
 
 ReadFile = Callable[[str], bytes]
 #: Smoothed planes and picture files older than this are thrown away, in seconds.

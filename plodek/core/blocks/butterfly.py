@@ -10,7 +10,8 @@ import numpy as np
 from plodek.core.arrays import place
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import Block, Corner, Edge, Layout, Name, Side, edge_of, side_of, stable_id
-from plodek.core.blocks.ring import bowed, ring
+from plodek.core.blocks.ring import ring
+from plodek.core.blocks.ring_shapes import bowed
 from plodek.core.blocks.soundness import check, check_shape
 from plodek.core.errors import BadValue, NothingFound, Refused
 from plodek.core.shape.guide import Guide

@@ -9,40 +9,26 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from itertools import combinations, pairwise
+from itertools import combinations
 from typing import Literal, TypeVar
 
-import numpy as np
-
-from plodek.core.arrays import Floats, place
-from plodek.core.blocks.change import Change, Share
-from plodek.core.blocks.edge_path import edge_path
+from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import (
     Block,
-    Corner,
-    Edge,
-    Follow,
     Layout,
     Name,
     Side,
     Use,
-    edge_of,
     side_of,
     stable_id,
 )
-from plodek.core.blocks.sides import block_normal, opposite
+from plodek.core.blocks.ring_places import Placing, thicknesses
+from plodek.core.blocks.ring_shapes import carried_on, opened
 from plodek.core.blocks.soundness import check, inverted
 from plodek.core.errors import BadValue, Refused
-from plodek.core.shape.compound import Part
-from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide
-from plodek.core.shape.spline import Spline
-from plodek.core.shape.surface import Surface
 
 T = TypeVar("T")
-#: Sides at a corner whose normals differ by less than about 17° count as one when a corner is offset.
-_ONE_PLANE = 0.15
-_BOWED = np.linspace(0.0, 1.0, 17)
 
 
 @dataclass(frozen=True)
@@ -94,12 +80,12 @@ def ring(
     solid = where == "inside" and any(not layout.blocks[name].hollow for name in inner)
     rings = {stable_id(step, *side): _ring_block(layout, use, copies, solid) for side, use in closed.items()}
     corners = dict(layout.corners)
-    wanted = _wanted(layout, takers, closed, where, thickness, share)
-    placing = _Placing(layout, guides, takers, closed, wanted, where)
+    wanted = thicknesses(layout, takers, closed, where, thickness, share)
+    placing = Placing(layout, guides, takers, closed, wanted, where)
     for corner, copy in copies.items():
         corners[copy] = placing.copied(corner)
-    carried = _carried(layout, guides, corners, takers, closed, copies, bow)
-    lies, side_pieces = _open_sides(layout, takers, closed, copies)
+    carried = carried_on(layout, guides, corners, takers, closed, copies, bow)
+    lies, side_pieces = opened(layout, takers, closed, copies)
     twins = []
     for twin in layout.twins:
         pairs = {copies[a]: copies[b] for a, b in twin.corners.items() if a in copies and b in copies}
@@ -244,233 +230,3 @@ def _ring_block(layout: Layout, use: Use, copies: dict[str, str], solid: bool) -
     border = [corners[(n | bit) if use.end else (n & ~bit)] for n in range(len(corners))]
     own = tuple(c if (n >> use.axis & 1) == use.end else copies[c] for n, c in enumerate(border))
     return Block(own, solid and taker.hollow)
-
-
-def _wanted(
-    layout: Layout,
-    takers: set[str],
-    closed: dict[Side, Use],
-    where: str,
-    thickness: float | None,
-    share: float | None,
-) -> dict[Side, float]:
-    """Give the thickness of the ring at each closed side."""
-    if thickness is not None or share is None:
-        return dict.fromkeys(closed, thickness or 0.0)
-    found: dict[Side, float] = {}
-    between: set[Side] = set()
-    for side, use in closed.items():
-        first = layout.places(side).mean(axis=0)
-        far, _ = opposite(layout, use)
-        seen = {use.block}
-        while where == "inside" and far not in closed:
-            ahead = [u for u in layout.sides.get(far, []) if u.block in takers and u.block not in seen]
-            if not ahead:
-                break
-            seen.add(ahead[0].block)
-            far, _ = opposite(layout, ahead[0])
-        depth = float(np.linalg.norm(layout.places(far).mean(axis=0) - first))
-        found[side] = share * depth * (0.5 if far in closed else 1.0)
-        between |= {side} if far in closed else set()
-    # Where the ring closes over an end, it is no thicker there than at the walls beside it.
-    most = max((found[side] for side in between), default=np.inf)
-    return {side: t if side in between else min(t, float(most)) for side, t in found.items()}
-
-
-class _Placing:
-    """Places the copies: the wanted thickness off every closed side at the corner, along the open ones.
-
-    The offset o solves n·o = thickness for the closed sides' normals and n·o = 0 for the open ones',
-    with the smallest length; inside, the sides between the chosen blocks count as open ones.
-    """
-
-    def __init__(
-        self,
-        layout: Layout,
-        guides: Mapping[str, Guide],
-        takers: set[str],
-        closed: dict[Side, Use],
-        wanted: dict[Side, float],
-        where: str,
-    ) -> None:
-        self.layout, self.guides, self.takers, self.closed = layout, guides, takers, closed
-        self.wanted, self.where = wanted, where
-        self.normals: dict[Side, Floats] = {}
-
-    def copied(self, corner: str) -> Corner:
-        layout = self.layout
-        sides = sorted({s for b in layout.at_corner[corner] for s in layout.sides_of(b) if corner in s})
-        normals, wanted, surfaces = self._wishes(sides)
-        offset = np.linalg.pinv(np.array(normals), rcond=_ONE_PLANE) @ np.array(wanted)
-        xyz = np.array(layout.corners[corner].xyz) + offset
-        curve = self._curve_at(corner)
-        if curve is not None:
-            guide = self.guides[curve]
-            if isinstance(guide, Curve):
-                fraction = guide.nearest(xyz[None, :])
-                return Corner(place(guide.at(fraction)[0]), "guide", curve, float(fraction[0]))
-        for name in surfaces:
-            surface = self.guides[name]
-            if isinstance(surface, Surface):
-                return Corner(place(surface.onto(xyz[None, :])[0]), "guide", name)
-        return Corner(place(xyz))
-
-    def _wishes(self, sides: list[Side]) -> tuple[list[Floats], list[float], list[str]]:
-        """Collect the normals at a corner with the offset wanted along each, and the surfaces of open sides.
-
-        Where the ring runs on inside hollow blocks, what is filled decides.
-        """
-        layout = self.layout
-        closed = [s for s in sides if s in self.closed]
-        filled = [s for s in closed if not layout.blocks[self.closed[s].block].hollow]
-        normals = [-self._outward(s, self.closed[s]) for s in filled or closed]
-        wanted = [self.wanted[s] for s in filled or closed]
-        surfaces: list[str] = []
-        between: list[Floats] = []
-        for side in sides:
-            uses = layout.sides[side]
-            if side in self.closed or not all(use.block in self.takers for use in uses):
-                continue
-            if len(uses) == 1:
-                normals.append(self._outward(side, uses[0]))
-                wanted.append(0.0)
-                surfaces += [layout.lies[side]] if side in layout.lies else []
-            elif self.where == "inside":
-                between.append(self._outward(side, uses[0]))
-        for normal in between:
-            if all(abs(float(normal @ n)) < 0.5 for n in normals):
-                normals.append(normal)
-                wanted.append(0.0)
-        return normals, wanted, surfaces
-
-    def _curve_at(self, corner: str) -> str | None:
-        """Find the guide of an edge that leaves the closed sides at a corner along the boundary."""
-        layout = self.layout
-        closed = [s for s in self.closed if corner in s]
-        for name in layout.at_corner[corner]:
-            if name not in self.takers:
-                continue
-            for edge in layout.edges_of(name):
-                if corner in edge and edge in layout.follows and not any(set(edge) <= set(s) for s in closed):
-                    outer = any(s in layout.outer for s in layout.sides_of(name) if set(edge) <= set(s))
-                    if outer:
-                        return layout.follows[edge].guide
-        return None
-
-    def _outward(self, side: Side, use: Use) -> Floats:
-        """Give the unit normal (3,) of a side, away from the block behind it."""
-        if side not in self.normals:
-            self.normals[side] = block_normal(self.layout, use)
-        return self.normals[side]
-
-
-@dataclass
-class _Carried:
-    follows: dict[Edge, Follow]
-    bends: dict[Edge, Curve]
-    shares: dict[Edge, Share]
-    pieces: dict[Name, tuple[Name, ...]]
-
-
-def _carried(
-    layout: Layout,
-    guides: Mapping[str, Guide],
-    corners: Mapping[str, Corner],
-    takers: set[str],
-    closed: dict[Side, Use],
-    copies: dict[str, str],
-    bow: float,
-) -> _Carried:
-    """Find which new edge carries on each edge of the takers, and what the edges follow afterwards.
-
-    An edge of a closed side stays, and its copy may be bowed; any other is divided at its copies.
-    """
-    found = _Carried(dict(layout.follows), dict(layout.bends), {}, {})
-    stays = {edge for side in closed for edge in layout.rim_of(side)}
-    for edge, uses in layout.edges.items():
-        if not any(block in takers for block, _ in uses):
-            continue
-        a, b = (copies.get(c, c) for c in edge)
-        after = edge_of(a, b)
-        if after == edge:
-            continue
-        found.shares[after] = Share(edge, same=after == (a, b))
-        if edge in stays:
-            shape = bowed(layout, guides, edge, corners, (a, b), bow)
-            if shape is not None:
-                found.bends[after] = shape
-            continue
-        _divided(found, layout, guides, corners, edge, list(dict.fromkeys((edge[0], a, b, edge[1]))))
-    return found
-
-
-def _divided(
-    found: _Carried,
-    layout: Layout,
-    guides: Mapping[str, Guide],
-    corners: Mapping[str, Corner],
-    edge: Edge,
-    chain: list[str],
-) -> None:
-    """Divide an edge at the corners of a chain from its first to its second, with what it follows."""
-    parts = list(pairwise(chain))
-    found.pieces[edge] = tuple(edge_of(*part) for part in parts)
-    follow, bend = layout.follows.get(edge), layout.bends.get(edge)
-    if follow is not None and all(
-        corners[c].guide == follow.guide or isinstance(guides[follow.guide], Surface) for c in chain[1:-1]
-    ):
-        for part in parts:
-            same = part[0] < part[1]
-            found.follows[edge_of(*part)] = Follow(follow.guide, follow.forward == same)
-    if bend is not None:
-        inner = bend.nearest(np.array([corners[c].xyz for c in chain[1:-1]]))
-        at = [0.0, *(float(s) for s in inner), 1.0]
-        for part, (low, high) in zip(parts, pairwise(at), strict=True):
-            if abs(high - low) > 1e-9:
-                ends = (low, high) if part[0] < part[1] else (high, low)
-                found.bends[edge_of(*part)] = Part(bend, *ends)
-
-
-def bowed(
-    layout: Layout,
-    guides: Mapping[str, Guide],
-    edge: Edge,
-    corners: Mapping[str, Corner],
-    copy: tuple[str, str],
-    bow: float,
-) -> Curve | None:
-    """Give the curve of an edge's ``copy`` that takes over a share of its shape, scaled to its length.
-
-    It runs from the first corner of the copy in sorted order; None where it is straight.
-    """
-    path = edge_path(layout, guides, edge)
-    if bow == 0.0 or path.curve is None:
-        return None
-    start, end = (np.array(corners[c].xyz) for c in copy)
-    scale = float(np.linalg.norm(end - start) / np.linalg.norm(path.end - path.start))
-    chord = path.start + _BOWED[:, None] * (path.end - path.start)
-    xyz = start + _BOWED[:, None] * (end - start) + bow * scale * (path.at(_BOWED) - chord)
-    return Spline(xyz[::-1] if copy[0] > copy[1] else xyz, closed=False, corner_angle=60)
-
-
-def _open_sides(
-    layout: Layout, takers: set[str], closed: dict[Side, Use], copies: dict[str, str]
-) -> tuple[dict[Side, str], dict[Name, tuple[Name, ...]]]:
-    """Find the pieces of the sides the ring stays open at, and what they lie on."""
-    lies: dict[Side, str] = {}
-    pieces: dict[Name, tuple[Name, ...]] = {}
-    rims = {
-        frozenset(rim)
-        for side in closed
-        for rim in ((edge for edge in layout.rim_of(side)) if layout.dim == 3 else ((c,) for c in side))
-    }
-    for side, uses in layout.sides.items():
-        if side in closed or len(uses) != 1 or uses[0].block not in takers or not set(side) & copies.keys():
-            continue
-        parts = [side_of(*(copies.get(c, c) for c in side))]
-        own = layout.rim_of(side) if layout.dim == 3 else [(c,) for c in side]
-        parts += [side_of(*rim, *(copies[c] for c in rim)) for rim in own if frozenset(rim) in rims]
-        pieces[side] = tuple(parts)
-        if side in layout.lies:
-            lies |= dict.fromkeys(parts, layout.lies[side])
-    return lies, pieces

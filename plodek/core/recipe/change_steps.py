@@ -28,7 +28,6 @@ from plodek.core.shape.surface import Surface
 from plodek.core.tolerances import LARGEST, SMALLEST
 
 Colour = Literal["blue", "teal", "plum", "brown", "ochre", "rust", "green", "rose", "slate", "olive"]
-_Z: list[float] = [0.0, 0.0, 1.0]
 
 
 class _ChangeStep(ShapeStep):

@@ -12,7 +12,7 @@ from plodek.core.blocks import copies
 from plodek.core.blocks.twins import match, twinned
 from plodek.core.errors import BadValue
 from plodek.core.recipe import selectors
-from plodek.core.recipe.fields import BLOCKS, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, SIDES
+from plodek.core.recipe.fields import BLOCKS, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, SIDES, Z_AXIS
 from plodek.core.recipe.frame_steps import BlockStep
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.moving import Moving
@@ -30,8 +30,6 @@ from plodek.core.recipe.step import Context
 from plodek.core.shape import move as moves
 from plodek.core.shape.move import Move
 from plodek.core.units import length
-
-_Z: list[float] = [0.0, 0.0, 1.0]
 
 
 class _CopyStep(BlockStep):
@@ -95,7 +93,7 @@ class Twin(_CopyStep):
         default=ORIGIN, title="Axis through", json_schema_extra=PLACE | {"when": {"by": ["angle", "blades"]}}
     )
     along: Direction = Field(
-        default=_Z, title="Axis", json_schema_extra=DIRECTION | {"when": {"by": ["angle", "blades"]}}
+        default=Z_AXIS, title="Axis", json_schema_extra=DIRECTION | {"when": {"by": ["angle", "blades"]}}
     )
 
     def apply(self, model: Model, context: Context) -> Model:

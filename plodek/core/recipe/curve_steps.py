@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from itertools import pairwise
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -12,37 +11,28 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats, place
 from plodek.core.errors import BadValue
-from plodek.core.recipe.fields import CURVE, CURVES, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, SURFACE
+from plodek.core.recipe.fields import CURVE, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, Z_AXIS
 from plodek.core.recipe.model import Model
-from plodek.core.recipe.selectors import Direction, Length, PlaceOf, guides
-from plodek.core.recipe.shape_steps import ShapeStep, numbered, with_guide, with_guides
+from plodek.core.recipe.selectors import Direction, Length, PlaceOf
+from plodek.core.recipe.shape_steps import ShapeStep, with_guide
 from plodek.core.recipe.step import Context, GuideName
 from plodek.core.shape import point_file
 from plodek.core.shape.arc import Arc, arc_of_radius, arc_tangent, arc_through
-from plodek.core.shape.compound import Joined, MovedCurve, Part
+from plodek.core.shape.compound import MovedCurve
 from plodek.core.shape.crossing import (
-    curve_crossings,
-    plane_section,
     refuse_self_crossing,
-    surface_crossings,
 )
-from plodek.core.shape.curve import Curve
 from plodek.core.shape.ellipse import Ellipse
 from plodek.core.shape.frame import frame_of
 from plodek.core.shape.move import Move
-from plodek.core.shape.offset import offset
 from plodek.core.shape.polyline import Polyline, line
 from plodek.core.shape.spline import Spline
-from plodek.core.shape.surface import SmoothSurface
-from plodek.core.shape.triangulated import Triangulated
 from plodek.core.shape.wing_section import measured, section
-from plodek.core.tolerances import SAME_PLACE
-from plodek.core.units import length
-
-_Z: list[float] = [0.0, 0.0, 1.0]
 
 
-class _CurveStep(ShapeStep):
+class CurveStep(ShapeStep):
+    """A step of the Shape stage that makes curves."""
+
     family: ClassVar[str] = "Points and curves"
     name: GuideName = Field(title="Name")
 
@@ -51,7 +41,7 @@ class _CurveStep(ShapeStep):
         return np.array([self.place(model, one) for one in given])
 
 
-class LineStep(_CurveStep):
+class LineStep(CurveStep):
     """Draw a straight line between two places."""
 
     kind: Literal["line"] = "line"
@@ -65,7 +55,7 @@ class LineStep(_CurveStep):
         return with_guide(model, self.name, line(self.place(model, self.start), self.place(model, self.end)))
 
 
-class PolylineStep(_CurveStep):
+class PolylineStep(CurveStep):
     """Draw straight pieces from place to place."""
 
     kind: Literal["polyline"] = "polyline"
@@ -83,7 +73,7 @@ class PolylineStep(_CurveStep):
         return with_guide(model, self.name, curve)
 
 
-class ArcStep(_CurveStep):
+class ArcStep(CurveStep):
     """Draw an arc: through three places, by centre, radius and angles, by ends and radius, or going on."""
 
     kind: Literal["arc"] = "arc"
@@ -126,7 +116,7 @@ class ArcStep(_CurveStep):
         default="left", title="Bulging to", json_schema_extra={"when": {"by": ["radius"]}}
     )
     normal: Direction = Field(
-        default=_Z, title="Normal of its plane",
+        default=Z_AXIS, title="Normal of its plane",
         json_schema_extra=DIRECTION | {"when": {"by": ["centre", "radius", "tangent"]}},
     )  # fmt: skip
 
@@ -163,7 +153,7 @@ class ArcStep(_CurveStep):
         return self.place(model, given)
 
 
-class CircleStep(_CurveStep):
+class CircleStep(CurveStep):
     """Draw a circle, or a part of it between two angles."""
 
     kind: Literal["circle"] = "circle"
@@ -174,7 +164,7 @@ class CircleStep(_CurveStep):
     radius: Length = Field(title="Radius", json_schema_extra=LENGTH)
     from_angle: float = Field(default=0.0, title="From angle", json_schema_extra=DEGREES)
     to_angle: float = Field(default=360.0, title="To angle", json_schema_extra=DEGREES)
-    normal: Direction = Field(default=_Z, title="Normal of its plane", json_schema_extra=DIRECTION)
+    normal: Direction = Field(default=Z_AXIS, title="Normal of its plane", json_schema_extra=DIRECTION)
 
     def apply(self, model: Model, context: Context) -> Model:
         radius = self.sizes(model, self.radius, "radius")
@@ -183,7 +173,7 @@ class CircleStep(_CurveStep):
         return with_guide(model, self.name, arc)
 
 
-class EllipseStep(_CurveStep):
+class EllipseStep(CurveStep):
     """Draw an ellipse, or a part of it between two eccentric angles."""
 
     kind: Literal["ellipse"] = "ellipse"
@@ -194,7 +184,7 @@ class EllipseStep(_CurveStep):
     first: Length = Field(title="First semi-axis", json_schema_extra=LENGTH)
     second: Length = Field(title="Second semi-axis", json_schema_extra=LENGTH)
     along: Direction = Field(default=[1.0, 0.0, 0.0], title="First axis along", json_schema_extra=DIRECTION)
-    normal: Direction = Field(default=_Z, title="Normal of its plane", json_schema_extra=DIRECTION)
+    normal: Direction = Field(default=Z_AXIS, title="Normal of its plane", json_schema_extra=DIRECTION)
     from_angle: float = Field(default=0.0, title="From angle", json_schema_extra=DEGREES)
     to_angle: float = Field(default=360.0, title="To angle", json_schema_extra=DEGREES)
 
@@ -205,7 +195,7 @@ class EllipseStep(_CurveStep):
         return with_guide(model, self.name, Ellipse(self.place(model, self.centre), axes, frame, *angles))
 
 
-class SplineStep(_CurveStep):
+class SplineStep(CurveStep):
     """Draw a smooth curve through points, open or closed, perhaps with directions at its ends."""
 
     kind: Literal["spline"] = "spline"
@@ -242,7 +232,7 @@ class SplineStep(_CurveStep):
         return with_guide(model, self.name, curve)
 
 
-class WingSectionStep(_CurveStep):
+class WingSectionStep(CurveStep):
     """Draw a wing or vane section of the four-digit family, its trailing edge sharp or blunt."""
 
     kind: Literal["wing-section"] = "wing-section"
@@ -279,177 +269,3 @@ class WingSectionStep(_CurveStep):
         chord = self.sizes(model, self.chord, "chord")
         move = Move(turn, self.place(model, self.at), chord)
         return with_guide(model, self.name, MovedCurve(curve, move))
-
-
-class OffsetStep(_CurveStep):
-    """Draw the curve at a distance from another, in its plane."""
-
-    kind: Literal["offset"] = "offset"
-    verb: ClassVar[str] = "Offset"
-    key: ClassVar[str] = "O"
-    sentence: ClassVar[str] = "Offset {guide} by {distance} as {name}"
-    guide: str = Field(title="Curve", json_schema_extra=CURVE)
-    distance: Length = Field(
-        title="Distance",
-        json_schema_extra=LENGTH,
-        description="to the left of the curve; negative to the right",
-    )
-    normal: Direction = Field(default=_Z, title="Normal of its plane", json_schema_extra=DIRECTION)
-
-    def apply(self, model: Model, context: Context) -> Model:
-        distance = length(self.distance, model.unit)
-        if distance == 0:
-            raise BadValue("the distance is 0", remedy="give a distance to either side")
-        return with_guide(model, self.name, offset(model.curve(self.guide), distance, np.array(self.normal)))
-
-
-class JoinStep(_CurveStep):
-    """Join curves that meet end to end into one."""
-
-    kind: Literal["join"] = "join"
-    verb: ClassVar[str] = "Join"
-    key: ClassVar[str] = "J"
-    sentence: ClassVar[str] = "Join {guides} as {name}"
-    guides: list[str] = Field(title="Curves, in order", min_length=1, json_schema_extra=CURVES)
-    gap: Length | None = Field(
-        default=None, title="Gap allowed", json_schema_extra=LENGTH,
-        description="between ends that count as meeting; a millionth of the length where left out",
-    )  # fmt: skip
-
-    def apply(self, model: Model, context: Context) -> Model:
-        pieces = [model.curve(name) for name in guides(model, self.guides)]
-        gap = 1e-6 * sum(piece.length for piece in pieces)
-        if self.gap is not None:
-            gap = length(self.gap, model.unit)
-        return with_guide(model, self.name, Joined(pieces, gap))
-
-
-class DivideStep(_CurveStep):
-    """Divide a curve at fractions, at places, or where others cross it; the whole stays too."""
-
-    kind: Literal["divide"] = "divide"
-    verb: ClassVar[str] = "Divide"
-    key: ClassVar[str] = "D"
-    sentence: ClassVar[str] = "Divide {guide} at {fractions}{points}{across} as {name}"
-    guide: str = Field(title="Curve", json_schema_extra=CURVE)
-    by: Literal["fractions", "points", "crossing"] = Field(default="fractions", title="Where")
-    fractions: list[float] = Field(
-        default=[], title="Fractions of its length", max_length=200,
-        json_schema_extra={"widget": "numbers", "when": {"by": ["fractions"]}},
-    )  # fmt: skip
-    points: list[PlaceOf] = Field(
-        default=[], title="Nearest to the places", max_length=200,
-        json_schema_extra={"widget": "places", "when": {"by": ["points"]}},
-    )  # fmt: skip
-    across: list[str] = Field(
-        default=[], title="Curves that cross it", json_schema_extra=CURVES | {"when": {"by": ["crossing"]}}
-    )
-
-    def apply(self, model: Model, context: Context) -> Model:
-        curve = model.curve(self.guide)
-        cuts = np.unique(np.mod(self._cuts(model, curve), 1.0) if curve.closed else self._cuts(model, curve))
-        if not curve.closed:
-            cuts = cuts[(cuts > 1e-9) & (cuts < 1 - 1e-9)]
-        if not len(cuts):
-            raise BadValue("nothing says where to divide it", remedy="give a fraction between 0 and 1")
-        ends = np.append(cuts, cuts[0] + 1) if curve.closed else np.concatenate([[0.0], cuts, [1.0]])
-        parts = [Part(curve, float(a), float(b)) for a, b in pairwise(ends)]
-        return with_guides(model, numbered(self.name, parts))
-
-    def _cuts(self, model: Model, curve: Curve) -> Floats:
-        if self.by == "fractions":
-            found = np.array(self.fractions, dtype=float)
-            if np.any((found < 0) | (found > 1)):
-                raise BadValue("a fraction is outside 0 to 1", remedy="give fractions of the curve's length")
-            return found
-        if self.by == "points":
-            return curve.nearest(self.places(model, self.points)) if self.points else np.empty(0)
-        others = [model.curve(name) for name in guides(model, self.across)]
-        near = [SAME_PLACE * max(curve.length, other.length) for other in others]
-        crossed = [curve_crossings(curve, other, gap)[0] for other, gap in zip(others, near, strict=True)]
-        return np.concatenate([*crossed, np.empty(0)])
-
-
-class BorderStep(_CurveStep):
-    """Take the boundary of a surface as curves."""
-
-    kind: Literal["border"] = "border"
-    verb: ClassVar[str] = "Border"
-    key: ClassVar[str] = "B"
-    sentence: ClassVar[str] = "Border of {surface} as {name}"
-    surface: str = Field(title="Surface", json_schema_extra=SURFACE)
-    joined: Literal["pieces", "joined"] = Field(default="pieces", title="As")
-
-    def apply(self, model: Model, context: Context) -> Model:
-        surface = model.surface(self.surface)
-        curves: list[Curve] = [border.curve for border in surface.borders]
-        if not curves:
-            raise BadValue(f"“{self.surface}” is closed and has no border", remedy="cut it by a plane")
-        if self.joined == "joined":
-            curves = _loops(curves)
-        return with_guides(model, numbered(self.name, curves))
-
-
-def _loops(curves: list[Curve]) -> list[Curve]:
-    """Join curves into chains where ends meet."""
-    left, done = list(curves), []
-    reach = 1e-6 * sum(curve.length for curve in curves)
-    while left:
-        chain = [left.pop(0)]
-        end = chain[0].end()
-        while not chain[0].closed:
-            near = [n for n, c in enumerate(left) if not c.closed and min(
-                float(np.linalg.norm(p - end)) for p in (c.start(), c.end())) <= reach]  # fmt: skip
-            if not near:
-                break
-            after = left.pop(near[0])
-            end = after.end() if np.linalg.norm(after.start() - end) <= reach else after.start()
-            chain.append(after)
-        done.append(Joined(chain, reach) if len(chain) > 1 else chain[0])
-    return done
-
-
-class CrossingStep(_CurveStep):
-    """Take the curves in which two surfaces cross; the longest first where there are several."""
-
-    kind: Literal["crossing"] = "crossing"
-    verb: ClassVar[str] = "Crossing"
-    key: ClassVar[str] = "X"
-    sentence: ClassVar[str] = "Crossing of {surface} and {second} as {name}"
-    surface: str = Field(title="Surface", json_schema_extra=SURFACE)
-    second: str = Field(title="Second surface", json_schema_extra=SURFACE)
-
-    def apply(self, model: Model, context: Context) -> Model:
-        both = [smooth(model, name) for name in (self.surface, self.second)]
-        return with_guides(model, numbered(self.name, surface_crossings(both[0], both[1])))
-
-
-class SectionStep(_CurveStep):
-    """Cut a surface by a plane and take the curves."""
-
-    kind: Literal["section"] = "section"
-    verb: ClassVar[str] = "Section"
-    key: ClassVar[str] = "⇧X"
-    sentence: ClassVar[str] = "Section of {surface} at {at} as {name}"
-    surface: str = Field(title="Surface", json_schema_extra=SURFACE)
-    at: PlaceOf = Field(default=ORIGIN, title="Plane through", json_schema_extra=PLACE)
-    normal: Direction = Field(default=_Z, title="Normal of the plane", json_schema_extra=DIRECTION)
-
-    def apply(self, model: Model, context: Context) -> Model:
-        at, normal = self.place(model, self.at), np.array(self.normal)
-        surface = model.surface(self.surface)
-        if isinstance(surface, Triangulated):
-            return with_guides(model, numbered(self.name, surface.section(at, normal)))
-        curves = plane_section(smooth(model, self.surface), at, normal)
-        return with_guides(model, numbered(self.name, curves))
-
-
-def smooth(model: Model, name: str) -> SmoothSurface:
-    """Find a surface that is no triangulated one. Raises BadValue."""
-    surface = model.surface(name)
-    if not isinstance(surface, SmoothSurface):
-        raise BadValue(
-            f"“{name}” is triangulated, and its crossing would only be as good as its triangles",
-            remedy="cut it by planes (Section), or bring it in as STEP",
-        )
-    return surface

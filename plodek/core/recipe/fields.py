@@ -6,6 +6,8 @@ from pydantic.config import JsonDict
 
 #: Where places stand that are left out.
 ORIGIN: list[float | str] = [0.0, 0.0, 0.0]
+X_AXIS: list[float] = [1.0, 0.0, 0.0]
+Z_AXIS: list[float] = [0.0, 0.0, 1.0]
 
 GUIDE: JsonDict = {"widget": "guide"}
 CURVE: JsonDict = {"widget": "guide", "of": "curve"}

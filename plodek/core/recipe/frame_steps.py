@@ -15,7 +15,7 @@ from plodek.core.blocks.from_corners import block_from
 from plodek.core.blocks.layout import Layout
 from plodek.core.errors import BadValue, Refused
 from plodek.core.recipe import selectors
-from plodek.core.recipe.fields import DEGREES, DIRECTION, GUIDES, LENGTH, ORIGIN, PLACE
+from plodek.core.recipe.fields import DEGREES, DIRECTION, GUIDES, LENGTH, ORIGIN, PLACE, Z_AXIS
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.moving import Moving
 from plodek.core.recipe.selectors import (
@@ -31,8 +31,6 @@ from plodek.core.recipe.selectors import (
 from plodek.core.recipe.step import Context, Stage, Step
 from plodek.core.shape.measure import places_of
 from plodek.core.units import length
-
-_Z: list[float] = [0.0, 0.0, 1.0]
 
 
 class BlockStep(Step):
@@ -110,7 +108,7 @@ class Frame(_LayStep):
         default=4, title="Sectors", ge=1, le=360, json_schema_extra={"when": {"shape": ["polar", "cylinder"]}}
     )
     axis: Direction = Field(
-        default=_Z, title="Axis", json_schema_extra=DIRECTION | {"when": {"shape": ["cylinder"]}}
+        default=Z_AXIS, title="Axis", json_schema_extra=DIRECTION | {"when": {"shape": ["cylinder"]}}
     )
 
     def apply(self, model: Model, context: Context) -> Model:

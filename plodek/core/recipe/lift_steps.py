@@ -13,7 +13,7 @@ from pydantic import Field
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.blocks.lift import Extrusion, Lifted, Motion, Revolution, Sweep, lifted
 from plodek.core.errors import BadValue
-from plodek.core.recipe.fields import CURVE, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE
+from plodek.core.recipe.fields import CURVE, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, X_AXIS, Z_AXIS
 from plodek.core.recipe.frame_steps import BlockStep
 from plodek.core.recipe.model import Lift, Model
 from plodek.core.recipe.selectors import Direction, Length, PlaceOf, place_of
@@ -21,8 +21,6 @@ from plodek.core.recipe.step import Context
 from plodek.core.shape.frame import unit
 from plodek.core.spacing.edge_law import EdgeLaw
 
-_Z: list[float] = [0.0, 0.0, 1.0]
-_X: list[float] = [1.0, 0.0, 0.0]
 _CUTS = "fractions of the way, from 0 to 1"
 
 
@@ -104,7 +102,7 @@ class Extrude(_LiftStep):
     sentence: ClassVar[str] = "Extrude by {depth} along {along} in {cells} cells, cut at {cuts}"
     depth: Length = Field(title="Depth", json_schema_extra=LENGTH)
     cells: int = Field(title="Cells", ge=1, le=10_000)
-    along: Direction = Field(default=_Z, title="Direction", json_schema_extra=DIRECTION)
+    along: Direction = Field(default=Z_AXIS, title="Direction", json_schema_extra=DIRECTION)
     cuts: list[float] = Field(
         default=[], title="Cut at", description=_CUTS, json_schema_extra={"widget": "numbers"}
     )
@@ -146,7 +144,7 @@ class Revolve(_LiftStep):
     sentence: ClassVar[str] = "Revolve by {angle} about {along} through {at}, parts {parts}, cells {cells}"
     angle: float = Field(default=360.0, title="Angle", json_schema_extra=DEGREES)
     at: PlaceOf = Field(default=ORIGIN, title="Axis through", json_schema_extra=PLACE)
-    along: Direction = Field(default=_X, title="Axis", json_schema_extra=DIRECTION)
+    along: Direction = Field(default=X_AXIS, title="Axis", json_schema_extra=DIRECTION)
     parts: int = Field(
         default=4,
         title="Parts",

@@ -9,14 +9,12 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.errors import BadValue
-from plodek.core.recipe.fields import DEGREES, DIRECTION, ORIGIN, PLACE
+from plodek.core.recipe.fields import DEGREES, DIRECTION, ORIGIN, PLACE, Z_AXIS
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Coordinates, Direction, PlaceOf, coordinates, place_of
 from plodek.core.recipe.step import Step
 from plodek.core.shape import move
 from plodek.core.shape.move import Move
-
-_Z: list[float] = [0.0, 0.0, 1.0]
 
 
 class Moving(Step):
@@ -37,7 +35,7 @@ class Moving(Step):
         json_schema_extra=PLACE | {"when": {"by": ["turn", "mirror", "scale"]}},
     )  # fmt: skip
     along: Direction = Field(
-        default=_Z, title="Axis, or normal of the mirror",
+        default=Z_AXIS, title="Axis, or normal of the mirror",
         json_schema_extra=DIRECTION | {"when": {"by": ["turn", "mirror"]}},
     )  # fmt: skip
 

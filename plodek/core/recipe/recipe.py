@@ -18,6 +18,7 @@ from plodek.core.recipe import (
     change_steps,
     copy_steps,
     counting_steps,
+    curve_change_steps,
     curve_steps,
     cut_steps,
     edge_copy_steps,
@@ -27,6 +28,7 @@ from plodek.core.recipe import (
     lift_steps,
     shape_steps,
     space_step,
+    surface_curve_steps,
     surface_steps,
     tier_steps,
     wall_layer_step,
@@ -56,12 +58,12 @@ AnyStep: TypeAlias = Annotated[
     | curve_steps.EllipseStep
     | curve_steps.SplineStep
     | curve_steps.WingSectionStep
-    | curve_steps.OffsetStep
-    | curve_steps.JoinStep
-    | curve_steps.DivideStep
-    | curve_steps.BorderStep
-    | curve_steps.CrossingStep
-    | curve_steps.SectionStep
+    | curve_change_steps.OffsetStep
+    | curve_change_steps.JoinStep
+    | curve_change_steps.DivideStep
+    | surface_curve_steps.BorderStep
+    | surface_curve_steps.CrossingStep
+    | surface_curve_steps.SectionStep
     | surface_steps.PlaneStep
     | surface_steps.CylinderStep
     | surface_steps.ConeStep

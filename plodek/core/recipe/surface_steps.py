@@ -10,7 +10,7 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
-from plodek.core.recipe.fields import CURVE, CURVES, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE
+from plodek.core.recipe.fields import CURVE, CURVES, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, Z_AXIS
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import (
     Direction,
@@ -28,8 +28,6 @@ from plodek.core.shape.spanned import Filled, Lofted
 from plodek.core.shape.surface import Surface
 from plodek.core.shape.swept import Extruded, Revolved, Swept
 from plodek.core.units import length
-
-_Z: list[float] = [0.0, 0.0, 1.0]
 
 
 class _SurfaceStep(ShapeStep):
@@ -58,7 +56,7 @@ class PlaneStep(_SurfaceStep):
     centre: PlaceOf = Field(default=ORIGIN, title="Centre", json_schema_extra=PLACE)
     width: Length = Field(title="Width", json_schema_extra=LENGTH)
     height: Length = Field(title="Height", json_schema_extra=LENGTH)
-    normal: Direction = Field(default=_Z, title="Normal", json_schema_extra=DIRECTION)
+    normal: Direction = Field(default=Z_AXIS, title="Normal", json_schema_extra=DIRECTION)
     along: Direction | None = Field(
         default=None, title="Width along", json_schema_extra=DIRECTION,
         description="the coordinate axis most across the normal where left out",
@@ -72,7 +70,7 @@ class PlaneStep(_SurfaceStep):
 
 
 class _RoundStep(_SurfaceStep):
-    along: Direction = Field(default=_Z, title="Axis along", json_schema_extra=DIRECTION)
+    along: Direction = Field(default=Z_AXIS, title="Axis along", json_schema_extra=DIRECTION)
     turn: float = Field(
         default=360.0, title="Turning by", gt=0, le=360, json_schema_extra=DEGREES,
         description="from the coordinate axis most across its axis",

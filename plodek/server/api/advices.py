@@ -11,7 +11,7 @@ from plodek.core.recipe import recipe as recipes
 from plodek.core.recipe.advice import Advice, advise
 from plodek.core.recipe.spacing_advice import advise_spacing
 from plodek.server.api.effects import effect_or_none
-from plodek.server.api.messages import AdviceOut, AdvicesOut, EffectsOut, PreviewIn
+from plodek.server.api.model_messages import AdviceOut, AdvicesOut, EffectsOut, PreviewIn
 from plodek.server.api.presenting import UpTo, evaluated
 from plodek.server.store import projects
 from plodek.server.store.tables import Project

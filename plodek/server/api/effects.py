@@ -9,7 +9,7 @@ from plodek.core.recipe.build import coarse, filled_grid
 from plodek.core.recipe.model import Model
 from plodek.core.spacing.jumps import jumps, worst_growth
 from plodek.server.api.grid_pictures import finite
-from plodek.server.api.messages import Effect
+from plodek.server.api.model_messages import Effect
 
 #: Cells on a tier at most, and blocks, for the quick fill that an effect in space is measured on.
 _COARSE, _MOST_BLOCKS = 5, 60

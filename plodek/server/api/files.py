@@ -9,8 +9,9 @@ from pydantic import BaseModel, Field
 
 from plodek.core.recipe import recipe as recipes
 from plodek.core.shape import geometry_file, point_file
+from plodek.server.api.guide_messages import FileOut
 from plodek.server.api.jobs import job_out
-from plodek.server.api.messages import FileOut, JobOut
+from plodek.server.api.messages import JobOut
 from plodek.server.api.presenting import engine
 from plodek.server.jobs import work
 from plodek.server.store import projects

@@ -20,8 +20,8 @@ from plodek.core.handoff.handoff import facts_of
 from plodek.core.recipe.build import coarse, filled_grid, layer_grid, shell
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
+from plodek.server.api.grid_messages import CellsOut, MetricOut, PartOf, PreviewGridIn, QualityOut, RunOut
 from plodek.server.api.grid_pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
-from plodek.server.api.messages import CellsOut, MetricOut, PartOf, PreviewGridIn, QualityOut, RunOut
 from plodek.server.api.model_pictures import faces_of
 from plodek.server.api.presenting import UpTo, engine, evaluated, evaluated_upto, sends
 from plodek.server.store import projects
@@ -29,7 +29,7 @@ from plodek.server.store.tables import GridSummary, Project
 
 blueprint = APIBlueprint("grids", __name__)
 
-T = TypeVar("T")
+_T = TypeVar("_T")
 
 #: Cells of a histogram's bar that are shown at most.
 MOST_CELLS = 400
@@ -79,9 +79,8 @@ def _part_picture(model: Model, part: PartOf) -> bytes:
     """Draw a part of a grid in space as it is filled, and nothing of it that is not seen."""
     if part.tier:
         layer = _layer(model, part)
-        faces = sum(
-            prod(model.counts_of(name)) // model.counts_of(name)[axis] for name, (axis, _) in layer.items()
-        )
+        counts = {name: model.counts_of(name) for name in layer}
+        faces = sum(prod(counts[name]) // counts[name][axis] for name, (axis, _) in layer.items())
         if faces > _MOST_FACES:
             model = coarse(model, _COARSE)
             layer = _layer(model, part)
@@ -131,7 +130,7 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
     else:  # what is not seen need not be there
         model.need_blocks()
         sides = engine().sides(evaluation, projects.reader(found), smoothed=query_data.smoothed)
-        grid = _run(sides)
+        grid = _ready(sides)
     shown = _shown(grid, model, query_data)
     picture = grid_picture(grid, cells, query_data.metric, model, shown)
     return Response(picture, mimetype="application/octet-stream")
@@ -205,10 +204,10 @@ def _measured(project: Project, query: QualityQuery) -> tuple[str, Evaluation, G
 
 def _grid(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> tuple[Grid, CellValues]:
     evaluation.model.need_blocks()
-    return _run(engine().grid(evaluation, projects.reader(project), smoothed=smoothed))
+    return _ready(engine().grid(evaluation, projects.reader(project), smoothed=smoothed))
 
 
-def _run(found: T | None) -> T:
+def _ready(found: _T | None) -> _T:
     if found is None:
         raise NotReady("the smoothing has not been run yet", remedy="let it run first")
     return found

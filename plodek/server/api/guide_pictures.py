@@ -14,7 +14,7 @@ from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, Point
 from plodek.core.shape.surface import Surface
 from plodek.core.shape.triangulated import Triangulated
-from plodek.server.api.messages import GuideOut
+from plodek.server.api.model_messages import GuideOut
 from plodek.server.api.packing import packed
 
 #: Neighbouring triangles that turn by more than this show an edge, in degrees.

@@ -21,19 +21,19 @@ from plodek.core.shape.measure import Target, measure
 from plodek.core.shape.surface import Surface
 from plodek.core.units import LengthUnit
 from plodek.server.api.grid_pictures import finite
-from plodek.server.api.guide_pictures import shape_picture
-from plodek.server.api.messages import (
+from plodek.server.api.guide_messages import (
     FreeEdgeOut,
     MeasureIn,
     MeasureOut,
     MendOut,
-    PreviewIn,
-    RecipeOut,
     RenameIn,
     TargetIn,
     UnitIn,
     ValueOut,
 )
+from plodek.server.api.guide_pictures import shape_picture
+from plodek.server.api.messages import RecipeOut
+from plodek.server.api.model_messages import PreviewIn
 from plodek.server.api.presenting import UpTo, evaluated, recipe_out, sends
 from plodek.server.store import projects
 from plodek.server.store.tables import Project

@@ -17,7 +17,7 @@ from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.spacing.jumps import GROWTH_LIMIT, jumps
 from plodek.server.api.guide_pictures import guides_out
-from plodek.server.api.messages import (
+from plodek.server.api.model_messages import (
     BlockOut,
     CornerOut,
     EdgeOut,

@@ -6,7 +6,7 @@ from apiflask import APIBlueprint
 from pydantic import Field
 
 from plodek.server.api.effects import effect_or_none
-from plodek.server.api.messages import ModelOut, PlanOut, PreviewIn, PreviewOut
+from plodek.server.api.model_messages import ModelOut, PlanOut, PreviewIn, PreviewOut
 from plodek.server.api.model_pictures import model_out, plan_out
 from plodek.server.api.presenting import UpTo, evaluated, evaluated_upto
 from plodek.server.store import projects

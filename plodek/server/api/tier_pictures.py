@@ -14,7 +14,7 @@ from plodek.core.recipe.step import Step
 from plodek.core.recipe.tier_steps import Count, NameTier
 from plodek.core.recipe.wall_layer_step import WallLayer
 from plodek.core.spacing.edge_law import most_growth
-from plodek.server.api.messages import TierOut
+from plodek.server.api.model_messages import TierOut
 
 
 def tiers_out(evaluation: Evaluation) -> list[TierOut]:

@@ -1,0 +1,80 @@
+"""Fitting blocks to guides in space: pins, follows, sides on surfaces, bends, alignment."""
+
+from __future__ import annotations
+
+import math
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from plodek.core.check.metrics import measure
+from plodek.core.recipe import build
+from tests.conftest import evaluated, model_of
+from tests.core.test_operations import ALL, BOX, FRAME
+
+
+def test_fitting_in_space():
+    sphere = {"kind": "sphere", "id": "s", "name": "s", "centre": [0, 0, 0], "radius": 1}
+    box = BOX | {"corner": [-0.6, -0.6, -0.6], "width": 1.2, "height": 1.2, "depth": 1.2}
+    lie = {"kind": "follow", "id": "w", "guide": "s", "edges": {"around": ALL}}
+    core = {"kind": "butterfly", "id": "b", "blocks": ALL}
+    model = model_of([sphere, box, lie, core])
+    grid = build.filled_grid(model)
+    outer = np.concatenate([grid.side_nodes(side).reshape(-1, 3) for side in grid.unnamed])
+    assert np.abs(np.linalg.norm(outer, axis=1) - 1).max() < 1e-9
+    errors = []
+    for cells in (4, 8, 16):
+        fine = build.coarse(model, cells)
+        errors.append(4 / 3 * math.pi - measure(build.filled_grid(fine)).volume.sum())
+    assert all(3.3 < a / b < 4.7 for a, b in pairwise(errors))  # second order
+    near = {"kind": "fit-near", "id": "n", "within": 0.5}
+    fitted = model_of([sphere, box, near])
+    assert len(fitted.layout.lies) == 6
+    report = [line.split("\t") for line in fitted.reports["n"]]
+    left = [row[0] for row in report if row[0].startswith("lie")][:2]
+    fewer = model_of([sphere, box, near | {"leave": left}])
+    assert len(fewer.layout.lies) == 4
+    assert sum(row.startswith("unmatched") for row in fewer.reports["n"]) == 2
+
+
+def test_bends_alignment_and_joined_guides():
+    bent = model_of(
+        [
+            FRAME,
+            {
+                "kind": "bend",
+                "id": "b",
+                "edges": {"at": [1, 0]},
+                "how": "through points",
+                "points": [[1, -0.3]],
+            },
+        ]
+    )
+    path = bent.laid.paths[next(iter(bent.layout.bends))]
+    assert path.at(np.array([0.5]))[0][:2] == pytest.approx([1, -0.3], abs=1e-6)
+    base = [
+        FRAME,
+        {"kind": "cut", "id": "c", "at": [1]},
+        {"kind": "pin", "id": "p", "corner": {"at": [1, 0]}, "to": [1, 0.3]},
+    ]
+    free = model_of(base[:2]).layout
+    middle = [c for c, corner in free.corners.items() if corner.sign == "free"]
+    aligned = model_of(
+        [*base[:2], {"kind": "align", "id": "a", "corners": {"ids": middle}, "to": "x", "value": 1.25}]
+    )
+    assert {round(aligned.layout.corners[c].xyz[0], 12) for c in middle} == {1.25}
+    assert "is pinned" in str(
+        evaluated([*base, {"kind": "align", "id": "a", "corners": {"ids": middle}, "to": "x"}]).error
+    )
+    lines = [
+        {"kind": "line", "id": "l1", "name": "l1", "start": [0, 0], "end": [1, -0.4]},
+        {"kind": "line", "id": "l2", "name": "l2", "start": [1, -0.4], "end": [2, 0]},
+    ]
+    both = model_of(
+        [*lines, FRAME, {"kind": "follow", "id": "w", "guide": "l1", "also": ["l2"], "edges": {"side": "y-"}}]
+    )
+    (edge,) = both.layout.follows
+    assert both.laid.paths[edge].length == pytest.approx(2 * math.hypot(1, 0.4))
+    smooth = model_of([FRAME, {"kind": "cut", "id": "c", "at": [1]}, {"kind": "bend", "id": "d", "edges": {"at": [1, 0.5]}, "how": "through points", "points": [[1.2, 0.5]]}, {"kind": "cut", "id": "e", "by": "y", "at": [0.5]}, {"kind": "bend", "id": "g", "edges": {"at": [0.5, 0.5]}}])  # fmt: skip
+    assert len(smooth.layout.bends) >= 3
