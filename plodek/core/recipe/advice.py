@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from plodek.core.blocks.angles import CornerAngles, corner_angles, opens_smoothly, shrunk
+from plodek.core.blocks.angles import CornerAngles, opens_smoothly, shrunk
 from plodek.core.blocks.layout import Edge
 from plodek.core.blocks.near import proposals
 from plodek.core.recipe.model import Model
@@ -39,7 +39,7 @@ def advise(model: Model) -> list[Advice]:
     """Look at the blocks of a model and suggest what would make them better. Steps have no ids yet."""
     if not model.layout.filled:
         return []
-    angles = corner_angles(model.layout, model.laid.paths)
+    angles = model.facts.angles
     rules: tuple[Callable[[Model, CornerAngles], list[Advice]], ...] = (
         _poles,
         _wide_corners,

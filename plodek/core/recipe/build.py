@@ -191,4 +191,4 @@ def _times(model: Model, lift: Lift, foot: Floats, low: str, high: str) -> Float
 def coarse(model: Model, most: int) -> Model:
     """Give the model with at most ``most`` cells on any tier, evenly spaced, for a quick look."""
     counts = {e: min(n, most) for e, n in model.laid.counts.items()}
-    return replace(model, spacing=replace(model.spacing, counts=counts, laws={}))
+    return model.with_spacing(replace(model.spacing, counts=counts, laws={}))

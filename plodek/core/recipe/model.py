@@ -7,20 +7,18 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from math import prod
 
-import numpy as np
-
-from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change
-from plodek.core.blocks.continuing import Continuing, continuing
-from plodek.core.blocks.edge_path import EdgePath, edge_path
+from plodek.core.blocks.continuing import Continuing
+from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, edge_of
 from plodek.core.blocks.lift import Motion
-from plodek.core.blocks.tiers import Tier, tiers
+from plodek.core.blocks.tiers import Tier
 from plodek.core.blocks.twins import check_twins, driven
 from plodek.core.check.quality import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
 from plodek.core.grid.grid import PatchType
+from plodek.core.recipe.layout_facts import LayoutFacts
 from plodek.core.shape.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.surface import Surface
@@ -29,8 +27,8 @@ from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
 from plodek.core.spacing.wishes import Wish, wanted_sizes
 from plodek.core.units import LengthUnit
 
-#: What is derived from guides and layout alone.
-_OF_LAYOUT = ("tiers", "tier_by_edge", "paths", "continuing", "wanted", "stood_on", "middles")
+#: What another spacing of the same blocks does not change, beside their facts.
+_KEPT = ("wanted", "stood_on")
 
 
 @dataclass(frozen=True)
@@ -92,14 +90,29 @@ class Model:
         return self.lift.plane if self.lift else self
 
     @cached_property
+    def facts(self) -> LayoutFacts:
+        """What follows from the layout and the guides alone."""
+        return LayoutFacts(self.layout, self.guides)
+
+    @property
     def tiers(self) -> tuple[Tier, ...]:
         """The tiers of the layout."""
-        return tiers(self.layout)
+        return self.facts.tiers
 
-    @cached_property
+    @property
     def tier_by_edge(self) -> Mapping[Edge, Tier]:
         """The tier of each edge."""
-        return {edge: tier for tier in self.tiers for edge in tier.edges}
+        return self.facts.tier_by_edge
+
+    @property
+    def paths(self) -> Mapping[Edge, EdgePath]:
+        """The path of each edge of filled blocks."""
+        return self.facts.paths
+
+    @property
+    def continuing(self) -> Continuing:
+        """Which edges go on where."""
+        return self.facts.continuing
 
     @cached_property
     def laid(self) -> LaidOut:
@@ -107,22 +120,6 @@ class Model:
         return lay_out(
             self.layout, self.paths, self.spacing, self.tiers, self.continuing, self.wanted, self.unit
         )
-
-    @cached_property
-    def paths(self) -> Mapping[Edge, EdgePath]:
-        """The path of each edge of filled blocks."""
-        return {edge: edge_path(self.layout, self.guides, edge) for edge in self.layout.filled_edges}
-
-    @cached_property
-    def middles(self) -> Floats:
-        """The places (n, 3) half-way along all edges, hollow blocks' too, in their order."""
-        half = np.array([0.5])
-        return np.array([edge_path(self.layout, self.guides, e).at(half)[0] for e in self.layout.edges])
-
-    @cached_property
-    def continuing(self) -> Continuing:
-        """Which edges go on where."""
-        return continuing(self.layout)
 
     @cached_property
     def wanted(self) -> Mapping[Edge, float]:
@@ -144,7 +141,8 @@ class Model:
     def with_spacing(self, spacing: Spacing) -> Model:
         """Give the model with another spacing; what depends on its layout alone is not worked out again."""
         found = replace(self, spacing=spacing)
-        for name in _OF_LAYOUT:
+        found.__dict__["facts"] = self.facts
+        for name in _KEPT:
             if name in self.__dict__:
                 found.__dict__[name] = self.__dict__[name]
         return found

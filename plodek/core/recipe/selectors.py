@@ -217,7 +217,7 @@ def edges(model: Model, selector: SideSelector) -> list[tuple[str, str]]:
         found = list(dict.fromkeys(edge for side in sides(model, selector) for edge in layout.rim_of(side)))
     elif isinstance(selector, At):
         names = list(layout.edges)
-        nearest = _nearest(model.middles, coordinates(selector.at, model.unit))
+        nearest = _nearest(model.facts.middles, coordinates(selector.at, model.unit))
         found = [_directed(model, names[nearest], selector)]
     elif isinstance(selector, On):
         found = [edge for edge, follow in layout.follows.items() if _is_on(follow.guide, selector.on)]

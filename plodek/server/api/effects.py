@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from plodek.core.blocks.angles import corner_angles
 from plodek.core.check.metrics import measure
 from plodek.core.errors import PlodekError
 from plodek.core.recipe.build import coarse, filled_grid
@@ -28,7 +27,7 @@ def effect_of(model: Model) -> Effect | None:
     """Give the effect of a model in numbers; None before there are blocks."""
     if not model.layout.blocks:
         return None
-    corners = corner_angles(model.layout, model.laid.paths).degrees
+    corners = model.facts.angles.degrees
     found = Effect(
         cells=model.cells,
         blocks=len(model.layout.filled),

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from math import prod
 from typing import Any, cast
 
-import numpy as np
-
 from plodek.core.blocks.continuing import EdgeEnd
-from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Side, edge_of
 from plodek.core.blocks.plan import clearest, plan
-from plodek.core.blocks.soundness import findings
 from plodek.core.errors import NothingFound
 from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
@@ -33,9 +30,6 @@ from plodek.server.api.model_messages import (
 )
 from plodek.server.api.tier_pictures import tiers_out
 
-_CURVED = np.linspace(0.0, 1.0, 33)
-_STRAIGHT = np.array([0.0, 1.0])
-_ENDS_AND_MIDDLE = np.array([0.0, 0.5, 1.0])
 #: Jumps that are shown at most, the worst.
 _MOST_JUMPS = 500
 
@@ -101,12 +95,11 @@ def _plane_step(evaluation: Evaluation) -> int | None:
 
 
 def _findings(model: Model) -> list[FindingOut]:
-    shapes = {edge: path.at(_ENDS_AND_MIDDLE) for edge, path in model.laid.paths.items()}
     return [
         FindingOut(
             text=f.text, blocks=list(f.blocks), corners=list(f.corners), edges=[list(e) for e in f.edges]
         )
-        for f in findings(model.layout, model.tiers, shapes)
+        for f in model.facts.findings
     ]
 
 
@@ -206,9 +199,6 @@ def _edges(model: Model) -> list[EdgeOut]:
     for edge in layout.edges:
         path = laid.paths.get(edge)
         state = "hollow" if path is None else ("outer" if edge in outer else "inner")
-        if path is None:
-            start, end = (np.array(layout.corners[c].xyz) for c in edge)
-            path = EdgePath(start, end)
         law = model.spacing.laws.get(edge)
         follow = layout.follows.get(edge)
         found.append(
@@ -219,8 +209,8 @@ def _edges(model: Model) -> list[EdgeOut]:
                 ahead=model.tier_by_edge[edge].edges[edge],
                 state=cast(Any, state),
                 follows=follow.guide if follow else None,
-                length=path.length,
-                path=path.at(_STRAIGHT if path.curve is None else _CURVED).tolist(),
+                length=path.length if path else math.dist(*(layout.corners[c].xyz for c in edge)),
+                path=model.facts.drawn[edge],
                 nodes=laid.nodes[edge].tolist() if edge in laid.nodes else [],
                 law=law.law if law else "uniform",
                 own=_own_law(model, edge),

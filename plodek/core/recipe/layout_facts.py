@@ -1,0 +1,77 @@
+"""What follows from a layout and its guides alone, worked out once for all spacings of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.blocks.angles import CornerAngles, corner_angles
+from plodek.core.blocks.continuing import Continuing, continuing
+from plodek.core.blocks.edge_path import EdgePath, edge_path
+from plodek.core.blocks.layout import Edge, Layout
+from plodek.core.blocks.soundness import Finding, findings
+from plodek.core.blocks.tiers import Tier, tiers
+from plodek.core.shape.guide import Guide
+
+_CURVED = np.linspace(0.0, 1.0, 33)
+_STRAIGHT = np.array([0.0, 1.0])
+_ENDS_AND_MIDDLE = np.array([0.0, 0.5, 1.0])
+
+
+@dataclass(frozen=True)
+class LayoutFacts:
+    """A layout with its guides, and what they come to."""
+
+    layout: Layout
+    guides: Mapping[str, Guide]
+
+    @cached_property
+    def tiers(self) -> tuple[Tier, ...]:
+        """The tiers of the layout."""
+        return tiers(self.layout)
+
+    @cached_property
+    def tier_by_edge(self) -> Mapping[Edge, Tier]:
+        """The tier of each edge."""
+        return {edge: tier for tier in self.tiers for edge in tier.edges}
+
+    @cached_property
+    def paths(self) -> Mapping[Edge, EdgePath]:
+        """The path of each edge of filled blocks."""
+        return {edge: edge_path(self.layout, self.guides, edge) for edge in self.layout.filled_edges}
+
+    @cached_property
+    def middles(self) -> Floats:
+        """The places (n, 3) half-way along all edges, hollow blocks' too, in their order."""
+        half = np.array([0.5])
+        return np.array([edge_path(self.layout, self.guides, e).at(half)[0] for e in self.layout.edges])
+
+    @cached_property
+    def continuing(self) -> Continuing:
+        """Which edges go on where."""
+        return continuing(self.layout)
+
+    @cached_property
+    def angles(self) -> CornerAngles:
+        """The angles at the corners of filled blocks."""
+        return corner_angles(self.layout, self.paths)
+
+    @cached_property
+    def findings(self) -> list[Finding]:
+        """What is wrong with the blocks."""
+        shapes = {edge: path.at(_ENDS_AND_MIDDLE) for edge, path in self.paths.items()}
+        return findings(self.layout, self.tiers, shapes)
+
+    @cached_property
+    def drawn(self) -> Mapping[Edge, list[list[float]]]:
+        """Places along the path of each edge, enough to draw it; those of hollow blocks are straight."""
+        found = {}
+        for edge in self.layout.edges:
+            start, end = (np.array(self.layout.corners[c].xyz) for c in edge)
+            path = self.paths.get(edge) or EdgePath(start, end)
+            found[edge] = path.at(_STRAIGHT if path.curve is None else _CURVED).tolist()
+        return found
