@@ -76,6 +76,22 @@ def spacing(board: Board) -> None:
     page.keyboard.press("Escape")
     page.get_by_role("button", name="In the plane", exact=True).click()
     page.get_by_role("button", name="Cells", exact=True).click()
+    page.get_by_role("button", name="Edges: plain").click()
+    page.get_by_role("button", name="Layer", exact=True).click()
+    page.get_by_label("Tier of the layer").select_option("T4")
+    page.get_by_label("Take tier T7 in hand").click()
+    page.keyboard.press("s")
+    board.field("Law").select_option("table")
+    drawing = page.locator("svg", has=page.get_by_text("Sizes along the edge, drawn"))
+    frame = drawing.bounding_box()
+    assert frame is not None
+    page.mouse.click(frame["x"] + 0.5 * frame["width"], frame["y"] + 0.75 * frame["height"])
+    expect(board.effect).to_contain_text("cells")
+    take(board, "layer")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Outside", exact=True).click()
+    page.get_by_role("button", name="Edges: size").click()
+    page.get_by_role("button", name="Edges: growth").click()
 
 
 def shape(board: Board) -> None:

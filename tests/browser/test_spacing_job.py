@@ -30,6 +30,7 @@ def test_a_wall_layer_from_a_wanted_y_plus(channel):
     help_.get_by_label("Speed").fill("10")
     help_.get_by_role("button", name="Use it for a wall layer").click()
     expect(channel.field("First height")).to_have_value("1.16 mm")
+    expect(hand).to_contain_text(re.compile("y⁺ 50(.2)? at 10 m/s"))
     hand.get_by_label("Walls by rule").select_option(label="side y-")
     expect(channel.effect).to_contain_text("worst growth along edges")
     channel.keep()

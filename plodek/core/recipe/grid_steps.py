@@ -104,7 +104,7 @@ class GateStep(Step):
     verb: ClassVar[str] = "Gate"
     key: ClassVar[str] = "G"
     sentence: ClassVar[str] = (
-        "Gate: angles {smallest_angle}° to {largest_angle}°, scaled Jacobian {scaled_jacobian}, "
+        "Gate: angles {smallest_angle} to {largest_angle}, scaled Jacobian {scaled_jacobian}, "
         "skewness {skewness}, volume ratio {volume_ratio}"
     )
     scaled_jacobian: float | None = Field(DEFAULT_LIMITS["scaled_jacobian"], title="Scaled Jacobian at least")
@@ -141,7 +141,7 @@ class PatchStep(Step):
     stage: ClassVar[Stage] = "Hand-off"
     verb: ClassVar[str] = "Patch"
     key: ClassVar[str] = "P"
-    sentence: ClassVar[str] = "Name {faces} {name}, a {type}"
+    sentence: ClassVar[str] = "Name {faces} {name}, {type}"
     name: str = Field(
         title="Name", json_schema_extra={"widget": "patch-name"},
         description="letters, digits, _ and -, without spaces, beginning with a letter; at most 32",

@@ -56,7 +56,7 @@ class Space(SpacingStep):
     verb: ClassVar[str] = "Space"
     key: ClassVar[str] = "S"
     sentence: ClassVar[str] = (
-        "Space {tier}: {cells} cells, {law}, first {first}, last {last}, growth {growth}"
+        "Space {tier}: {law}, cells {cells}, first {first}, last {last}, growth {growth}"
     )
     tier: EdgeSelector = Field(title="Tier or edges", json_schema_extra={"widget": "edges"})
     over: Literal["tier", "edges"] = Field(default="tier", title="Lay on")

@@ -26,6 +26,16 @@ export function lengthText(value: number, unit: string): string {
   return `${short(metres / (METRES[best] as number))} ${best}`;
 }
 
+/** Reads a length as it is typed, such as 6 mm, in the project's unit; null where it is none. */
+export function lengthOf(text: string, unit: string): number | null {
+  const found = /^\s*(\d+\.?\d*(?:e[-+]?\d+)?|\.\d+)\s*(m|cm|mm|in|ft)?\s*$/i.exec(
+    text.replace(",", "."),
+  );
+  if (!found) return null;
+  const factor = (METRES[found[2] ?? unit] ?? 1) / (METRES[unit] ?? 1);
+  return Number(found[1]) * factor;
+}
+
 /** A time to wait, in the unit that reads best. */
 export const timeText = (seconds: number): string =>
   seconds < 100

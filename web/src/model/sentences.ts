@@ -27,13 +27,15 @@ export function sentence(step: Step, kind: Kind, labels: Record<string, string>)
   return parts.filter((part) => part.text.trim() !== "");
 }
 
-/** A value that is left out takes the words before it along, but never the verb. */
+/** A value that is left out takes the words before it along, back to a comma or one, but never the verb. */
 function dropWord(parts: Part[]): void {
   const last = parts.at(-1);
   if (!last || last.field) return;
   const verb = parts.length === 1 ? (/^\S+\s*/.exec(last.text)?.[0] ?? "") : "";
   const rest = last.text.slice(verb.length);
-  last.text = verb + rest.replace(/(^|,\s*|\s)[\p{L}]*\s*$/u, "$1").replace(/,\s*$/, "");
+  last.text =
+    verb +
+    (rest.includes(",") ? rest.replace(/,[^,]*$/, "") : rest.replace(/(^|\s)[\p{L}]*\s*$/u, "$1"));
 }
 
 /** Tells a value in words: a number, a place, or a selector by its labels. */

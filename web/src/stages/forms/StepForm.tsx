@@ -1,10 +1,12 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
+import { Fragment } from "react";
 import { useBoardData } from "../../board/context";
 import { complete, placeOf, selectingField } from "../../board/drafting";
 import { type Draft, useBoard } from "../../board/store";
 import { removed } from "../../model/places";
 import { plays } from "../../model/schema";
 import { Do, Quiet, Wrong } from "../../theme/parts";
+import { YPlus } from "../spacing/YPlus";
 import { EffectCard } from "./EffectCard";
 import { FieldInput } from "./FieldInput";
 import { ShapeEffect } from "./ShapeEffect";
@@ -50,14 +52,18 @@ export function StepForm({ draft }: { draft: Draft }) {
       {kind.fields
         .filter((field) => plays(field, draft.step, kind))
         .map((field) => (
-          <FieldInput
-            key={field.name}
-            field={field}
-            value={draft.step[field.name]}
-            active={draft.field === field.name}
-            change={(value) => change(field.name, value)}
-            take={() => set({ draft: { ...draft, field: field.name } })}
-          />
+          <Fragment key={field.name}>
+            <FieldInput
+              field={field}
+              value={draft.step[field.name]}
+              active={draft.field === field.name}
+              change={(value) => change(field.name, value)}
+              take={() => set({ draft: { ...draft, field: field.name } })}
+            />
+            {kind.kind === "wall-layer" && field.name === "first" && (
+              <YPlus first={draft.step.first} />
+            )}
+          </Fragment>
         ))}
       {wrong && (
         <Box mt="3">
