@@ -185,7 +185,7 @@ def test_a_hand_off_that_is_not_ready_says_why(client, project):
     assert bad.status_code == 422
 
 
-def test_parts_of_a_grid_and_what_they_refuse(client, project):
+def test_parts_of_a_grid_and_what_they_refuse(client, project, monkeypatch):
     keep(client, project, [*CUT, REST])
     model = client.get(f"/api/projects/{project}/model").json
     address = f"/api/projects/{project}/grid"
@@ -204,6 +204,18 @@ def test_parts_of_a_grid_and_what_they_refuse(client, project):
     steps = [*CUT, REST, {"kind": "count", "id": "n", "tier": {"at": [0.5, 0, 0]}, "cells": 30}]
     tried = client.post(f"/api/projects/{project}/preview/grid", json={"steps": steps} | layer)
     assert len(unpacked(tried.data)[1]["faces"]) > len(arrays["faces"])
+    monkeypatch.setattr("plodek.server.api.grids._MOST_FACES", 50)
+    for part in (layer, {}):
+        quick, whole = (
+            unpacked(
+                client.post(
+                    f"/api/projects/{project}/preview/grid", json={"steps": steps, "fine": fine} | part
+                ).data
+            )
+            for fine in (False, True)
+        )
+        assert (quick[0]["coarse"], whole[0]["coarse"]) == (True, False)
+        assert len(quick[1]["faces"]) < len(whole[1]["faces"])
     gone = client.get(address, query_string={"blocks": "nothing"})
     assert gone.status_code == 404
     assert "not there any more" in gone.json["detail"]

@@ -18,9 +18,13 @@ class PartOf(BaseModel):
 
 
 class PreviewGridIn(Message, PartOf):
-    """Steps to draw the grid of without keeping them, and which part of it."""
+    """Steps to draw the grid of without keeping them, and which part of it.
+
+    A large part is drawn coarse and says so, unless it is asked for ``fine``.
+    """
 
     steps: list[dict[str, Any]] = Field(max_length=2000)
+    fine: bool = False
 
 
 class MetricOut(Message):

@@ -98,6 +98,8 @@ def grid_picture(
     metric: str | None = None,
     model: Model | None = None,
     shown: Sequence[Shown] | None = None,
+    *,
+    coarse: bool = False,
 ) -> bytes:
     """Draw a grid, or the sheets of it that are ``shown``.
 
@@ -142,6 +144,7 @@ def grid_picture(
     index_out = {
         "dim": grid.dim,
         "cells": grid.cells,
+        "coarse": coarse,
         "origin": origin.tolist(),
         "patches": [p.name for p in grid.patches],
         "origins": _origins(model, grid, groups) if model and grid.dim == 3 else [],

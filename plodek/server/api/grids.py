@@ -71,25 +71,27 @@ def preview_grid(project: int, json_data: PreviewGridIn) -> Response:
     if model.layout.dim == 2:
         picture = grid_picture(filled_grid(model), model=model)
     else:
-        picture = _part_picture(model, json_data)
+        picture = _part_picture(model, json_data, fine=json_data.fine)
     return Response(picture, mimetype="application/octet-stream")
 
 
-def _part_picture(model: Model, part: PartOf) -> bytes:
-    """Draw a part of a grid in space as it is filled, and nothing of it that is not seen."""
+def _part_picture(model: Model, part: PartOf, *, fine: bool) -> bytes:
+    """Draw a part of a grid in space as it is filled, and nothing of it that is not seen; coarse if large."""
     if part.tier:
         layer = _layer(model, part)
         counts = {name: model.counts_of(name) for name in layer}
         faces = sum(prod(counts[name]) // counts[name][axis] for name, (axis, _) in layer.items())
-        if faces > _MOST_FACES:
+        large = faces > _MOST_FACES and not fine
+        if large:
             model = coarse(model, _COARSE)
             layer = _layer(model, part)
         grid = layer_grid(model, layer)
-        return grid_picture(grid, model=model, shown=layer_sheets(grid, layer))
-    if faces_of(model) > _MOST_FACES:
+        return grid_picture(grid, model=model, shown=layer_sheets(grid, layer), coarse=large)
+    large = faces_of(model) > _MOST_FACES and not fine
+    if large:
         model = coarse(model, _COARSE)
     grid = shell(model)
-    return grid_picture(grid, model=model, shown=_shown(grid, model, part))
+    return grid_picture(grid, model=model, shown=_shown(grid, model, part), coarse=large)
 
 
 def _shown(grid: Grid, model: Model, part: PartOf) -> list[Shown] | None:

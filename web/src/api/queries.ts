@@ -58,26 +58,39 @@ export const usePreview = (project: number, steps: Step[] | null, against: Step[
     retry: false,
   });
 
+/** How long a draft must rest before a large grid is drawn whole, in milliseconds. */
+const REST = 600;
+
 /** A part of a grid in space, as the server takes it. */
-export const partOf = (part: Part): { blocks?: string; tier?: string; at?: number } =>
+const partOf = (part: Part): { blocks?: string; tier?: string; at?: number } =>
   part.kind === "blocks"
     ? { blocks: part.ids.join("|") }
     : part.kind === "layer"
       ? { tier: part.tier, at: part.at }
       : {};
 
-export const usePreviewGrid = (project: number, steps: Step[] | null, part: Part) =>
-  useQuery({
-    queryKey: ["preview grid", project, JSON.stringify(steps), part],
-    queryFn: async ({ signal }) => {
-      const body = { steps, ...partOf(part) };
+/** The grid of a draft; a large one is there coarse at first, then true once the draft rests. */
+export function usePreviewGrid(project: number, steps: Step[] | null, part: Part) {
+  const asked = (fine: boolean) => ({
+    queryKey: ["preview grid", project, JSON.stringify(steps), part, fine],
+    queryFn: async ({ signal }: { signal: AbortSignal }) => {
+      if (fine) await new Promise((rested) => setTimeout(rested, REST));
+      signal.throwIfAborted();
+      const body = { steps, fine, ...partOf(part) };
       return unpacked<Picture>(await binary(`/api/projects/${project}/preview/grid`, body, signal));
     },
-    enabled: steps !== null,
-    placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });
+  const quick = useQuery({
+    ...asked(false),
+    enabled: steps !== null,
+    placeholderData: keepPreviousData,
+  });
+  const large = quick.data?.coarse === true && !quick.isPlaceholderData;
+  const whole = useQuery({ ...asked(true), enabled: steps !== null && large });
+  return { data: (large && whole.data) || quick.data };
+}
 
 /** The surfaces, drawn; none are asked for where there is none. */
 export const useShape = (

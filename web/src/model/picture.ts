@@ -2,6 +2,8 @@
 export interface Picture {
   dim: number;
   cells: number;
+  /** Whether it was drawn with few cells, as the true one is large. */
+  coarse: boolean;
   origin: [number, number, number];
   patches: string[];
   /** The layout's side ("a|b|c|d") that each side of the grid is; empty in the plane. */
