@@ -3458,6 +3458,8 @@ export interface components {
         /**
          * PreviewGridIn
          * @description Steps to draw the grid of without keeping them, and which part of it.
+         *
+         *     A large part is drawn coarse and says so, unless it is asked for ``fine``.
          */
         PreviewGridIn: {
             /**
@@ -3480,6 +3482,11 @@ export interface components {
             steps: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Fine
+             * @default false
+             */
+            fine: boolean;
         };
     };
     responses: never;
