@@ -32,6 +32,7 @@ export function FieldInput(props: Props) {
   if (field.widget === "file") return <FileField {...props} />;
   const wide =
     SELECTING.has(field.widget) ||
+    field.choices.some((choice) => choice.length > 16) ||
     [
       "lengths",
       "numbers",
