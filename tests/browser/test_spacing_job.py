@@ -85,6 +85,19 @@ def test_a_tier_is_locked_named_and_released_in_the_list(channel):
     expect(page.get_by_label("Lock T2", exact=True)).to_be_visible()
     expect(count).to_have_value(derived)
     expect(channel.steps).to_have_count(3)
+    # A count that a later step has released is not taken up again by another.
+    count.fill("31")
+    page.keyboard.press("Enter")
+    expect(channel.steps).to_have_count(4)
+    page.get_by_label("Take tier T2 in hand").click()
+    page.keyboard.press("l")
+    channel.keep()
+    expect(page.get_by_label("Lock T2", exact=True)).to_be_visible()
+    count.fill("33")
+    page.keyboard.press("Enter")
+    expect(channel.steps).to_have_count(6)
+    expect(page.get_by_label("Release T2", exact=True)).to_be_visible()
+    expect(count).to_have_value("33")
 
 
 def test_a_layer_and_the_blocks_in_hand_are_redrawn_while_a_value_changes(channel):

@@ -185,6 +185,16 @@ def test_a_hand_off_that_is_not_ready_says_why(client, project):
     assert bad.status_code == 422
 
 
+def test_what_only_the_smoothing_fixes_is_told_as_derived(client, project):
+    count = {"kind": "count", "id": "n", "tier": {"at": [0.5, 0]}, "cells": 5}
+    smooth = {"kind": "smooth", "id": "s", "sweeps": 1, "control": "no control"}
+    keep(client, project, [*CUT[:2], count, smooth, CUT[2]])
+    tiers = client.get(f"/api/projects/{project}/model").json["tiers"]
+    assert {t["count"]: t["locked"] for t in tiers if t["count"] in (5, 2)} == {5: True, 2: True}
+    assert [t["locked"] for t in tiers].count(False) == 2
+    assert all(t["count_step"] is None for t in tiers if not t["locked"])
+
+
 def test_parts_of_a_grid_and_what_they_refuse(client, project, monkeypatch):
     keep(client, project, [*CUT, REST])
     model = client.get(f"/api/projects/{project}/model").json

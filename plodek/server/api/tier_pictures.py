@@ -26,7 +26,7 @@ def tiers_out(evaluation: Evaluation) -> list[TierOut]:
         inside = [e for e in tier.edges if e in laid.nodes]
         lengths = [laid.paths[e].length for e in inside]
         sizes = [laid.sizes(e) for e in inside]
-        locked = tier.label in laid.locked
+        locked = _locked(model, tier)
         found.append(
             TierOut(
                 label=tier.label,
@@ -45,6 +45,16 @@ def tiers_out(evaluation: Evaluation) -> list[TierOut]:
             )
         )
     return found
+
+
+def _locked(model: Model, tier: Tier) -> bool:
+    """Whether a tier's count was set; one that only the smoothing of its plane has fixed was derived."""
+    if model.lift and model.plane.smoothing:
+        a, b = (model.lift.foot.get(corner, corner) for corner in tier.first)
+        below = model.plane.tier_by_edge.get(edge_of(a, b)) if a != b else None
+        if below is not None:
+            return below.label in model.plane.laid.locked
+    return tier.label in model.laid.locked
 
 
 class _Setters:

@@ -5,6 +5,8 @@ import { useBoardData } from "./context";
 import { typing } from "./keys";
 import { useBoard } from "./store";
 
+const letGo = () => (document.activeElement as HTMLElement | null)?.blur();
+
 /** Listens to the keys of the board: the stage's verbs by letter, undo, stages, keep and back out. */
 export function useBoardKeys() {
   const data = useBoardData();
@@ -46,11 +48,15 @@ export function useBoardKeys() {
           kind.stage === board.stage &&
           kind.key.toLowerCase() === (event.shiftKey ? `⇧${key}` : key),
       );
-      if (verb) does(() => data.begin(verb.kind));
+      if (verb)
+        does(() => {
+          letGo(); // Enter is to keep the step, not to press again what was pressed before
+          data.begin(verb.kind);
+        });
     };
     const backOut = () => {
       const board = useBoard.getState();
-      (document.activeElement as HTMLElement | null)?.blur();
+      letGo();
       if (board.draft) data.cancel();
       else if (board.crowd) board.set({ crowd: null });
       else if (board.shown.length) board.set({ shown: [] });

@@ -26,14 +26,14 @@ export function lengthText(value: number, unit: string): string {
   return `${short(metres / (METRES[best] as number))} ${best}`;
 }
 
+const LENGTH = /^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:e[-+]?\d+)?)\s*(m|cm|mm|in|ft)?\s*$/i;
+
 /** Reads a length as it is typed, such as 6 mm, in the project's unit; null where it is none. */
-export function lengthOf(text: string, unit: string): number | null {
-  const found = /^\s*(\d+\.?\d*(?:e[-+]?\d+)?|\.\d+)\s*(m|cm|mm|in|ft)?\s*$/i.exec(
-    text.replace(",", "."),
-  );
+export function lengthIn(text: string, unit: string): number | null {
+  const found = LENGTH.exec(text);
   if (!found) return null;
-  const factor = (METRES[found[2] ?? unit] ?? 1) / (METRES[unit] ?? 1);
-  return Number(found[1]) * factor;
+  const metres = METRES[found[2]?.toLowerCase() ?? unit] ?? 1;
+  return (Number(found[1]) * metres) / (METRES[unit] ?? 1);
 }
 
 /** A time to wait, in the unit that reads best. */

@@ -1,6 +1,15 @@
 /** Changes of steps that set a tier: in the step that did so last, or by a new one. */
 import type { Step, Tier } from "../api/client";
 import { freshId, inserted, placeFor, removed, replaced } from "./places";
+import { edgeId, sameEdge } from "./selection";
+
+const SETS = new Set(["count", "release"]);
+
+/** Whether a step names a tier by one of its edges. */
+function isOf(step: Step, tier: Tier): boolean {
+  const named = (step.tier as { edges?: [string, string][] } | undefined)?.edges?.[0];
+  return named !== undefined && tier.edges.some((edge) => sameEdge(edgeId(edge), edgeId(named)));
+}
 
 /** Puts a new step about a tier where it belongs; `here` is where the recipe is looked at. */
 function added(
@@ -15,11 +24,11 @@ function added(
 }
 
 export function withCount(steps: Step[], tier: Tier, cells: number, here: number | null): Step[] {
-  // A count may have been set since the tier was last told.
-  const own = JSON.stringify({ edges: [tier.edges[0]] });
+  // A count may have been set since the tier was last told; one that was released since is no more.
+  const last = steps.findLast((step) => SETS.has(step.kind) && isOf(step, tier));
   const setter =
     steps.find((step) => step.id === tier.count_step) ??
-    steps.findLast((step) => step.kind === "count" && JSON.stringify(step.tier) === own);
+    (last?.kind === "count" ? last : undefined);
   return setter && typeof setter.cells === "number"
     ? replaced(steps, { ...setter, cells })
     : added(steps, tier, "count", { cells }, here);

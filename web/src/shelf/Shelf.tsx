@@ -155,8 +155,8 @@ function NewProject(props: { make: (name: string, demo: boolean) => void; busy: 
           Start from the demo
         </Quiet>
         <Text fontSize="12px" color="muted" mt="3">
-          The demo is the intake pier of a made-up pumping station: 25 steps from a point file to a
-          named grid.
+          The demo is the intake pier of a made-up pumping station, from a point file to a named
+          grid.
         </Text>
       </Box>
     </Box>

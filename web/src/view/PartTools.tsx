@@ -1,8 +1,9 @@
-import { chakra, Flex, Slider, Text } from "@chakra-ui/react";
+import { chakra, Flex, Text } from "@chakra-ui/react";
 import type { Model, Tier } from "../api/client";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { edgeId, type Selection, sameEdge } from "../model/selection";
+import { Slide } from "./Slide";
 import { Small } from "./Small";
 
 /** Which part of the grid is shown: its outside, the blocks in hand, or one layer of a tier. */
@@ -73,25 +74,13 @@ export function PartTools() {
               </option>
             ))}
           </chakra.select>
-          <Slider.Root
-            flex="1"
-            size="sm"
-            min={0}
-            max={tier.count}
-            step={1}
+          <Slide
+            labels={["Layer of nodes"]}
             value={[Math.round(part.at * tier.count)]}
-            aria-label={["Layer of nodes"]}
-            onValueChange={({ value }) =>
-              set({ part: { ...part, at: (value[0] ?? 0) / tier.count } })
-            }
-          >
-            <Slider.Control>
-              <Slider.Track>
-                <Slider.Range bg="ochre" />
-              </Slider.Track>
-              <Slider.Thumbs />
-            </Slider.Control>
-          </Slider.Root>
+            most={tier.count}
+            step={1}
+            set={([n = 0]) => set({ part: { ...part, at: n / tier.count } })}
+          />
           <Text fontFamily="mono" fontSize="11px" whiteSpace="nowrap">
             {Math.round(part.at * tier.count)} of {tier.count}
           </Text>

@@ -1,8 +1,9 @@
-import { Box, Flex, Slider, Text } from "@chakra-ui/react";
+import { Box, Flex, Text } from "@chakra-ui/react";
 import { useBoardData } from "../board/context";
 import { useBoard } from "../board/store";
 import { DIRECTIONS } from "./extent";
 import { PartTools } from "./PartTools";
+import { Slide } from "./Slide";
 import { Small } from "./Small";
 
 /** How the view looks into space: direction, lens, see-through, the box to clip to, and blocks apart. */
@@ -78,23 +79,13 @@ export function SpaceTools() {
           height="26px"
         >
           <Text fontSize="11.5px">Explode</Text>
-          <Slider.Root
-            flex="1"
-            size="sm"
-            min={0}
-            max={1.5}
-            step={0.05}
+          <Slide
+            labels={["Explode the blocks"]}
             value={[explode]}
-            aria-label={["Explode the blocks"]}
-            onValueChange={({ value }) => set({ explode: value[0] ?? 0 })}
-          >
-            <Slider.Control>
-              <Slider.Track>
-                <Slider.Range bg="ochre" />
-              </Slider.Track>
-              <Slider.Thumbs />
-            </Slider.Control>
-          </Slider.Root>
+            most={1.5}
+            step={0.05}
+            set={([far = 0]) => set({ explode: far })}
+          />
         </Flex>
       )}
       {layer !== "Blocks" && model.dim === 3 && <PartTools />}
@@ -113,29 +104,15 @@ export function SpaceTools() {
               <Text fontFamily="mono" fontSize="12px">
                 {axis}
               </Text>
-              <Slider.Root
-                flex="1"
-                size="sm"
-                min={0}
-                max={1}
-                step={0.005}
+              <Slide
+                labels={[`Clip ${axis} from`, `Clip ${axis} to`]}
                 value={clip[n] ?? [0, 1]}
-                aria-label={[`Clip ${axis} from`, `Clip ${axis} to`]}
-                onValueChange={({ value }) =>
-                  set({
-                    clip: clip.map((old, k) =>
-                      k === n ? [value[0] ?? 0, value[1] ?? 1] : old,
-                    ) as [number, number][],
-                  })
+                most={1}
+                step={0.005}
+                set={([low = 0, high = 1]) =>
+                  set({ clip: clip.map((old, k) => (k === n ? [low, high] : old)) })
                 }
-              >
-                <Slider.Control>
-                  <Slider.Track>
-                    <Slider.Range bg="ochre" />
-                  </Slider.Track>
-                  <Slider.Thumbs />
-                </Slider.Control>
-              </Slider.Root>
+              />
             </Flex>
           ))}
         </Box>

@@ -1,4 +1,6 @@
 /** Between what is typed in a field and the value a step holds. */
+
+import { lengthIn } from "../../model/numbers";
 import type { Field } from "../../model/schema";
 import { valueText } from "../../model/sentences";
 
@@ -11,11 +13,11 @@ const number = (text: string): number | null => {
 
 /** A length keeps its unit as text; a bare number becomes one. */
 const lengthOf = (text: string): unknown => number(text) ?? text.trim();
-const LENGTH = /^\s*[-+]?(\d+\.?\d*|\.\d+)(e[-+]?\d+)?\s*(m|cm|mm|in|ft)?\s*$/i;
+const isLength = (text: string): boolean => lengthIn(text, "m") !== null;
 
 const lengths = (text: string): Read => {
   const parts = text.split(/[,;]\s*|\s{2,}/).filter((part) => part.trim() !== "");
-  const wrong = parts.find((part) => !LENGTH.test(part));
+  const wrong = parts.find((part) => !isLength(part));
   return wrong ? { problem: `“${wrong}” is not a length` } : { value: parts.map(lengthOf) };
 };
 
@@ -51,9 +53,7 @@ export function readText(field: Field, text: string, corners: CornerLabels = [])
         : { value };
     }
     case "length":
-      return LENGTH.test(text)
-        ? { value: lengthOf(text) }
-        : { problem: "not a length, such as 6 mm" };
+      return isLength(text) ? { value: lengthOf(text) } : { problem: "not a length, such as 6 mm" };
     case "lengths":
       return lengths(text);
     case "direction":

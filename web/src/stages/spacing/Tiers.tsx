@@ -199,7 +199,10 @@ function Count({ value, label, set }: CountProps) {
         onBlur={(event) => keep(Number(event.target.value))}
         onKeyDown={(event) => {
           if (event.key === "Enter") keep(Number(event.currentTarget.value));
-          if (event.key === "Escape") setTyped(null);
+          if (event.key === "Escape") {
+            sent.current = value;
+            setTyped(null);
+          }
           if (event.key === "ArrowUp") by(1);
           if (event.key === "ArrowDown") by(-1);
         }}

@@ -3,15 +3,15 @@ import { useDeferredValue } from "react";
 import { useWallHeight } from "../../api/queries";
 import { useBoardData } from "../../board/context";
 import { useBoard } from "../../board/store";
-import { lengthOf, short } from "../../model/numbers";
+import { lengthIn, short } from "../../model/numbers";
 
 /** The y⁺ that a first height comes to, in the flow that the help with first heights was asked for. */
 export function YPlus({ first }: { first: unknown }) {
   const { model } = useBoardData();
   const wish = useDeferredValue(useBoard((board) => board.wall));
   const found = useWallHeight(wish, model.unit);
-  const height = lengthOf(String(first ?? ""), model.unit);
-  if (height === null || !found.data || found.error) return null;
+  const height = lengthIn(String(first ?? ""), model.unit);
+  if (height === null || height <= 0 || !found.data || found.error) return null;
   // y⁺ is proportional to the height.
   const yPlus = (Number(wish.yPlus.replace(",", ".")) * height) / found.data.height;
   const fluid = wish.fluid === "typed" ? "the typed fluid" : `${wish.fluid} of ${wish.celsius} °C`;

@@ -1,0 +1,31 @@
+import { Slider } from "@chakra-ui/react";
+
+interface Props {
+  /** A name for each thumb. */
+  labels: string[];
+  value: number[];
+  most: number;
+  step: number;
+  set: (value: number[]) => void;
+}
+
+/** A slider of the view from 0 on, with one thumb or two. */
+export const Slide = ({ labels, value, most, step, set }: Props) => (
+  <Slider.Root
+    flex="1"
+    size="sm"
+    min={0}
+    max={most}
+    step={step}
+    value={value}
+    aria-label={labels}
+    onValueChange={(change) => set(change.value)}
+  >
+    <Slider.Control>
+      <Slider.Track>
+        <Slider.Range bg="ochre" />
+      </Slider.Track>
+      <Slider.Thumbs />
+    </Slider.Control>
+  </Slider.Root>
+);
