@@ -19,17 +19,18 @@ from OCP.OCP.collections import Array2_gp_Pnt
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
 import plodek.demo
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
 from plodek.core.grid.grid import Grid
-from plodek.core.recipe import build, recipe
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
+from plodek.core.recipe import recipe
 from plodek.core.recipe.step import Context
-from plodek.core.shape import analytic
-from plodek.core.shape.cad_reading import net_of
-from plodek.core.shape.nurbs import Net, Nurbs
-from plodek.core.shape.patch import patch_of
-from plodek.core.shape.triangulated import Triangulated
-from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
+from plodek.core.shape.curves.nurbs import Net, Nurbs
+from plodek.core.shape.files.cad_reading import net_of
+from plodek.core.shape.surfaces import analytic
+from plodek.core.shape.surfaces.patch import patch_of
+from plodek.core.shape.surfaces.triangulated import Triangulated
+from plodek.core.shape.surfaces.trimmed_face import TrimEdge, TrimmedFace
 from plodek.core.smooth.smooth import SmoothSettings, smooth
 from plodek.core.spacing import kernels
 from plodek.server.api.effects import effect_of

@@ -10,16 +10,16 @@ from typing import Any
 
 import click
 
+from plodek.core.build import build as building
 from plodek.core.check.metrics import measure
 from plodek.core.check.quality import DEFAULT_LIMITS, Gate, gate
 from plodek.core.errors import BadFile, BadValue, FoldedGrid, PlodekError
-from plodek.core.handoff import cgns
-from plodek.core.handoff.handoff import FORMATS, Format, facts_of, hand_off
-from plodek.core.recipe import build as building
+from plodek.core.formats.cgns import cgns
+from plodek.core.formats.handoff import FORMATS, Format, facts_of, hand_off
+from plodek.core.model.model import Model
 from plodek.core.recipe import recipe as recipes
 from plodek.core.recipe import selectors
-from plodek.core.recipe.model import Model
-from plodek.core.shape import export
+from plodek.core.shape.files import export
 from plodek.core.units import METRES
 
 GATE_FAILED, BAD_INPUT = 1, 2

@@ -19,9 +19,10 @@ if os.environ.get("CI"):
 os.environ["PLODEK_DATA"] = tempfile.mkdtemp(prefix="plodek-tests-")
 os.environ["PLODEK_JOBS"] = "immediate"
 
+from plodek.core.build import build
 from plodek.core.errors import NothingFound
-from plodek.core.recipe import build, recipe
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
+from plodek.core.recipe import recipe
 
 DEMO = Path(recipe.__file__).parents[2] / "demo"
 

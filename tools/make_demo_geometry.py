@@ -26,7 +26,7 @@ from OCP.IGESControl import IGESControl_Writer
 from OCP.Interface import Interface_Static
 from OCP.TopoDS import TopoDS, TopoDS_Compound
 
-from plodek.core.shape.cad_writing import write_step
+from plodek.core.shape.files.cad_writing import write_step
 
 DEMO = Path(__file__).parents[1] / "plodek" / "demo"
 RADIUS, HALF, LENGTH = 400.0, 500.0, 1500.0

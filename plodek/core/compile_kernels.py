@@ -8,15 +8,16 @@ from pathlib import Path
 
 import numpy as np
 
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
-from plodek.core.recipe import build, recipe
-from plodek.core.shape.analytic import sphere
-from plodek.core.shape.arc import Arc
-from plodek.core.shape.nurbs import Net, Nurbs
-from plodek.core.shape.patch import patch_of
-from plodek.core.shape.spanned import Lofted
-from plodek.core.shape.triangulated import Triangulated
-from plodek.core.shape.trimmed_face import TrimEdge, TrimmedFace
+from plodek.core.recipe import recipe
+from plodek.core.shape.curves.arc import Arc
+from plodek.core.shape.curves.nurbs import Net, Nurbs
+from plodek.core.shape.surfaces.analytic import sphere
+from plodek.core.shape.surfaces.patch import patch_of
+from plodek.core.shape.surfaces.spanned import Lofted
+from plodek.core.shape.surfaces.triangulated import Triangulated
+from plodek.core.shape.surfaces.trimmed_face import TrimEdge, TrimmedFace
 from plodek.core.spacing import kernels
 from plodek.core.spacing.edge_law import EdgeLaw
 

@@ -21,14 +21,14 @@ from typing import Any
 import numpy as np
 
 from plodek.core.arrays import Floats
+from plodek.core.build import build as building
 from plodek.core.check.metrics import CellValues, measure
 from plodek.core.grid.grid import Grid
-from plodek.core.recipe import build as building
+from plodek.core.model.model import Model
 from plodek.core.recipe import recipe as recipes
 from plodek.core.recipe.grid_steps import Smooth
-from plodek.core.recipe.model import Model
-from plodek.core.shape import geometry_file
-from plodek.core.shape.cad_file import Tell
+from plodek.core.shape.files import geometry_file
+from plodek.core.shape.files.cad_file import Tell
 from plodek.core.smooth.smooth import Smoothed, Watch
 from plodek.server.api.grid_messages import RunOut
 

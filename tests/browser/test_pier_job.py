@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from plodek.core.check.metrics import measure
-from plodek.core.handoff import cgns
+from plodek.core.formats.cgns import cgns
 from tests.conftest import DEMO
 
 PIER = (3.6, 2.5)

@@ -9,13 +9,14 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
 from plodek.core.check.quality import gate, histogram, summary
 from plodek.core.errors import BadFile, PlodekError
+from plodek.core.formats.cgns import cgns
 from plodek.core.grid.grid import Grid
-from plodek.core.handoff import cgns
-from plodek.core.recipe import build, recipe
-from plodek.core.shape import point_file
+from plodek.core.recipe import recipe
+from plodek.core.shape.files import point_file
 from tests.conftest import demo_file, evaluated
 
 ODD = st.one_of(

@@ -9,17 +9,17 @@ from hypothesis import strategies as st
 from scipy.special import ellipe
 
 from plodek.core.errors import BadValue, NothingFound
-from plodek.core.shape.arc import Arc, arc_of_radius, arc_tangent, arc_through
-from plodek.core.shape.compound import Joined, MovedCurve, Part
 from plodek.core.shape.crossing import curve_crossings, refuse_self_crossing
-from plodek.core.shape.ellipse import Ellipse
+from plodek.core.shape.curves.arc import Arc, arc_of_radius, arc_tangent, arc_through
+from plodek.core.shape.curves.compound import Joined, MovedCurve, Part
+from plodek.core.shape.curves.ellipse import Ellipse
+from plodek.core.shape.curves.nurbs import Net, NurbsCurve
+from plodek.core.shape.curves.offset import offset
+from plodek.core.shape.curves.polyline import Polyline
+from plodek.core.shape.curves.spline import Spline
+from plodek.core.shape.curves.wing_section import section
 from plodek.core.shape.frame import X, Z, frame_of
 from plodek.core.shape.move import mirrored, scaled, shifted, turned
-from plodek.core.shape.nurbs import Net, NurbsCurve
-from plodek.core.shape.offset import offset
-from plodek.core.shape.polyline import Polyline
-from plodek.core.shape.spline import Spline
-from plodek.core.shape.wing_section import section
 
 SQUARE = Polyline(np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0.0]]), closed=True)
 TILTED = frame_of(np.array([1.0, 2.0, 3.0]))

@@ -2,9 +2,9 @@
 
 import numpy as np
 
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
 from plodek.core.check.quality import gate
-from plodek.core.recipe import build
 
 
 def test_it_has_the_promised_size(demo_model):

@@ -7,10 +7,11 @@ from itertools import combinations, pairwise
 import numpy as np
 import pytest
 
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
 from plodek.core.check.quality import gate
 from plodek.core.grid.fill import layer_of
-from plodek.core.recipe import build, recipe
+from plodek.core.recipe import recipe
 from tests.conftest import DEMO, demo_file
 
 #: Blocks, and the Euler characteristic of the flow domain: 1 for a ball, 0 for a ring (around a pier).
@@ -157,7 +158,7 @@ def test_the_draft_cones_volume_converges_with_second_order(demos):
 
 
 def test_the_vane_recipe_runs_unchanged_on_other_profiles(tmp_path):
-    from plodek.core.shape.wing_section import section
+    from plodek.core.shape.curves.wing_section import section
 
     x, y, _ = section("5510", 41, sharp=True).T
     rows = [*zip(x, y, strict=True), (1.0, 0.0)]

@@ -8,8 +8,8 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
-from plodek.core.recipe import build
 from tests.conftest import evaluated, model_of
 from tests.core.test_operations import ALL, BOX, FRAME
 

@@ -12,9 +12,9 @@ from ezdxf import units
 
 from plodek.core.errors import BadFile, BadValue
 from plodek.core.recipe import recipe
-from plodek.core.shape import cad_file, geometry_file
-from plodek.core.shape.contents import guides_of
-from plodek.core.shape.packed import pack, unpack
+from plodek.core.shape.files import cad_file, geometry_file
+from plodek.core.shape.files.contents import guides_of
+from plodek.core.shape.files.packed import pack, unpack
 
 DEMO = Path(__file__).parents[2] / "plodek" / "demo"
 STEP = (DEMO / "draft-cone.step").read_bytes()

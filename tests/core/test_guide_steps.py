@@ -10,7 +10,7 @@ from plodek.core.errors import BadValue, NothingFound
 from plodek.core.recipe import recipe
 from plodek.core.recipe.rewriting import in_unit, renamed
 from plodek.core.shape.measure import Target, measure
-from plodek.core.shape.surface import Surface
+from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.units import factor
 
 DEMO = Path(__file__).parents[2] / "plodek" / "demo"

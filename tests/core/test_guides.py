@@ -7,9 +7,9 @@ import pytest
 from scipy.integrate import quad
 
 from plodek.core.errors import BadValue
-from plodek.core.shape.arc import Arc, arc_through
-from plodek.core.shape.polyline import Polyline, line
-from plodek.core.shape.spline import Spline
+from plodek.core.shape.curves.arc import Arc, arc_through
+from plodek.core.shape.curves.polyline import Polyline, line
+from plodek.core.shape.curves.spline import Spline
 
 
 def ring(n, a=2.0, b=1.0):

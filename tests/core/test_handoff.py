@@ -3,13 +3,13 @@ import xml.etree.ElementTree as ET
 import numpy as np
 import pytest
 
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
 from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
 from plodek.core.errors import BadFile, BadValue, FoldedGrid, NotReady
+from plodek.core.formats.cgns import cgns
+from plodek.core.formats.handoff import hand_off
 from plodek.core.grid.grid import Grid
-from plodek.core.handoff import cgns
-from plodek.core.handoff.handoff import hand_off
-from plodek.core.recipe import build
 from tests.conftest import model_of
 
 PLAIN = [

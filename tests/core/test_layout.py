@@ -8,12 +8,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from plodek.core.blocks import tables
-from plodek.core.blocks.cut import cut, fractions_along
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.frame import box
 from plodek.core.blocks.layout import Block, edge_of
-from plodek.core.blocks.lift import Extrusion, lifted
-from plodek.core.blocks.ring import ring
+from plodek.core.blocks.operations.cut import cut, fractions_along
+from plodek.core.blocks.operations.frame import box
+from plodek.core.blocks.operations.lift import Extrusion, lifted
+from plodek.core.blocks.operations.ring.ring import ring
 from plodek.core.blocks.soundness import check
 from plodek.core.blocks.tables import Orientation
 from plodek.core.blocks.tiers import tier_of, tiers

@@ -8,10 +8,10 @@ import pytest
 
 from plodek.core.blocks.angles import corner_angles
 from plodek.core.blocks.plan import clearest, plan
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
 from plodek.core.errors import Refused
-from plodek.core.recipe import build
-from plodek.core.recipe.advice import advise
+from plodek.core.model.block_advice import advise
 from tests.conftest import evaluated, model_of
 from tests.core.test_layout import assert_sound
 

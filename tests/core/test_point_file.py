@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 
 from plodek.core.errors import BadFile
-from plodek.core.shape import point_file
+from plodek.core.shape.files import point_file
 
 
 @pytest.mark.parametrize(

@@ -4,8 +4,8 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from plodek.core.build import build
 from plodek.core.errors import ImpossibleSpacing
-from plodek.core.recipe import build
 from plodek.core.spacing.edge_law import most_growth
 from plodek.core.spacing.jumps import GROWTH_LIMIT, jumps, worst_growth
 from tests.conftest import evaluated, model_of

@@ -5,8 +5,8 @@ import math
 import numpy as np
 import pytest
 
+from plodek.core.build import build
 from plodek.core.errors import PlodekError
-from plodek.core.recipe import build
 from plodek.core.smooth import kernels
 from plodek.core.smooth.graph import graph_of
 from plodek.core.smooth.smooth import SmoothSettings, smooth

@@ -9,8 +9,8 @@ from scipy.integrate import quad
 from scipy.optimize import brentq
 
 from plodek.core.errors import ImpossibleSpacing
-from plodek.core.shape.arc import Arc
-from plodek.core.shape.ellipse import Ellipse
+from plodek.core.shape.curves.arc import Arc
+from plodek.core.shape.curves.ellipse import Ellipse
 from plodek.core.spacing.edge_law import EdgeLaw, fewest_cells, flipped, most_growth
 from plodek.core.spacing.size_law import by_curvature, cells_of
 from tests.conftest import model_of

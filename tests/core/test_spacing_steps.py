@@ -5,8 +5,8 @@ import math
 import numpy as np
 import pytest
 
-from plodek.core.recipe import build
-from plodek.core.recipe.spacing_advice import advise_spacing
+from plodek.core.build import build
+from plodek.core.model.spacing_advice import advise_spacing
 from plodek.core.spacing.edge_law import most_growth
 from plodek.core.spacing.jumps import jumps
 from tests.conftest import evaluated, model_of

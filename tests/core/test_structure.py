@@ -4,7 +4,7 @@ import ast
 from pathlib import Path
 
 from plodek.core.check.metrics import METRICS
-from plodek.core.handoff.handoff import FORMATS
+from plodek.core.formats.handoff import FORMATS
 from plodek.core.recipe.recipe import KINDS
 
 ROOT = Path(__file__).parents[2]

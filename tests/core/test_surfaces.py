@@ -10,16 +10,16 @@ from hypothesis import strategies as st
 from scipy.special import ellipe
 
 from plodek.core.errors import BadValue, NothingFound
-from plodek.core.shape.analytic import Plane, cone, cylinder, sphere, torus
-from plodek.core.shape.arc import Arc, arc_tangent
 from plodek.core.shape.crossing import plane_section, surface_crossings
+from plodek.core.shape.curves.arc import Arc, arc_tangent
+from plodek.core.shape.curves.polyline import Polyline
 from plodek.core.shape.frame import X, Y, Z, frame_of
 from plodek.core.shape.move import mirrored, turned
-from plodek.core.shape.moved_surface import moved_surface
-from plodek.core.shape.polyline import Polyline
-from plodek.core.shape.spanned import Filled, Lofted
-from plodek.core.shape.swept import Extruded, Revolved, Swept
-from plodek.core.shape.triangulated import Triangulated, weld
+from plodek.core.shape.surfaces.analytic import Plane, cone, cylinder, sphere, torus
+from plodek.core.shape.surfaces.moved_surface import moved_surface
+from plodek.core.shape.surfaces.spanned import Filled, Lofted
+from plodek.core.shape.surfaces.swept import Extruded, Revolved, Swept
+from plodek.core.shape.surfaces.triangulated import Triangulated, weld
 
 TAU, HALF = math.tau, math.pi / 2
 AT = np.array([0.1, 0.2, 0.3])

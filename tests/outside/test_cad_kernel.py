@@ -26,17 +26,18 @@ from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS
 
-from plodek.core.shape import analytic, cad_file, export, geometry_file
-from plodek.core.shape.arc import Arc
-from plodek.core.shape.contents import guides_of
-from plodek.core.shape.curve import Curve
-from plodek.core.shape.ellipse import Ellipse
+from plodek.core.shape.curves.arc import Arc
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.curves.ellipse import Ellipse
+from plodek.core.shape.curves.polyline import Polyline
+from plodek.core.shape.curves.spline import Spline
+from plodek.core.shape.files import cad_file, export, geometry_file
+from plodek.core.shape.files.contents import guides_of
 from plodek.core.shape.frame import Z, frame_of
 from plodek.core.shape.mend import examine
-from plodek.core.shape.polyline import Polyline
-from plodek.core.shape.spline import Spline
-from plodek.core.shape.surface import Surface
-from plodek.core.shape.swept import Extruded, Revolved
+from plodek.core.shape.surfaces import analytic
+from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.shape.surfaces.swept import Extruded, Revolved
 from tests.conftest import demo_file
 
 

@@ -8,10 +8,10 @@ import pytest
 import vtk
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
-from plodek.core.handoff import cgns
-from plodek.core.handoff import vtk as vtk_files
-from plodek.core.handoff.handoff import hand_off
-from plodek.core.recipe import build
+from plodek.core.build import build
+from plodek.core.formats.cgns import cgns
+from plodek.core.formats.handoff import hand_off
+from plodek.core.formats.vtk import vtk as vtk_files
 from tests.conftest import model_of
 
 

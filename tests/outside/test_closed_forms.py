@@ -9,9 +9,9 @@ from scipy.integrate import quad
 from scipy.interpolate import splev, splprep
 from scipy.optimize import bisect
 
+from plodek.core.build import build
 from plodek.core.check.metrics import measure
-from plodek.core.recipe import build
-from plodek.core.shape import point_file
+from plodek.core.shape.files import point_file
 from plodek.core.spacing.edge_law import EdgeLaw
 from tests.conftest import demo_file, model_of
 

@@ -72,7 +72,7 @@ def test_distorted_hexahedra(size):
 
 
 def test_a_filled_grid_has_the_angles_and_jacobians_of_its_quadrilaterals(demo_model, demo_built):
-    from plodek.core.recipe.build import assemble
+    from plodek.core.build.build import assemble
 
     run = demo_built.runs[0]
     blocks = run.blocks

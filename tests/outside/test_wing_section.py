@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from plodek.core.shape.spline import Spline
-from plodek.core.shape.wing_section import section, thickness
+from plodek.core.shape.curves.spline import Spline
+from plodek.core.shape.curves.wing_section import section, thickness
 
 
 def test_ordinates_of_the_book():

@@ -11,11 +11,11 @@ import numpy as np
 from plodek.core.arrays import Floats, Place
 from plodek.core.blocks.layout import Corner, Edge, Layout
 from plodek.core.errors import BadValue
-from plodek.core.shape.compound import Part
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.compound import Part
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.guide import Guide, curve_named
-from plodek.core.shape.spline import Spline
-from plodek.core.shape.surface import Surface
+from plodek.core.shape.surfaces.surface import Surface
 
 #: Places of a straight line that are put onto a surface, to make the curve of an edge that lies on it.
 _ON_SURFACE = np.linspace(0.0, 1.0, 17)

@@ -13,8 +13,8 @@ import numpy as np
 from plodek.core.arrays import Floats, Place
 from plodek.core.blocks import tables
 from plodek.core.errors import Refused
-from plodek.core.shape.compound import Part
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.compound import Part
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.move import Move
 
 #: An edge is the sorted pair of its corners' ids; a side the sorted ids of its corners.

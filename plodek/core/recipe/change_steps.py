@@ -11,20 +11,20 @@ from pydantic import Field
 
 from plodek.core.arrays import place
 from plodek.core.errors import BadValue, Refused
+from plodek.core.model.model import Group, Model
 from plodek.core.recipe.fields import GUIDE, GUIDES, LENGTH
-from plodek.core.recipe.model import Group, Model
 from plodek.core.recipe.moving import Moving
 from plodek.core.recipe.selectors import Length, guides
 from plodek.core.recipe.shape_steps import ShapeStep, with_guides
 from plodek.core.recipe.step import Context, GuideName
 from plodek.core.shape import mend
-from plodek.core.shape.compound import MovedCurve
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.compound import MovedCurve
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, Point
 from plodek.core.shape.measure import places_of
 from plodek.core.shape.move import Move
-from plodek.core.shape.moved_surface import moved_surface
-from plodek.core.shape.surface import Surface
+from plodek.core.shape.surfaces.moved_surface import moved_surface
+from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.tolerances import LARGEST, SMALLEST
 
 Colour = Literal["blue", "teal", "plum", "brown", "ochre", "rust", "green", "rose", "slate", "olive"]

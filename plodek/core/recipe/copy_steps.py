@@ -8,13 +8,13 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from plodek.core.blocks import copies
-from plodek.core.blocks.twins import match, twinned
+from plodek.core.blocks.operations import copies
+from plodek.core.blocks.operations.twins import match, twinned
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BLOCKS, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, SIDES, Z_AXIS
 from plodek.core.recipe.frame_steps import BlockStep
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.moving import Moving
 from plodek.core.recipe.selectors import (
     BlockSelector,

@@ -8,9 +8,9 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import GUIDE, GUIDES, LENGTH
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Coordinates, Length
 from plodek.core.recipe.spacing_step import SpacingStep
 from plodek.core.recipe.step import Context

@@ -10,16 +10,16 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe.curve_steps import CurveStep
 from plodek.core.recipe.fields import CURVE, CURVES, DIRECTION, LENGTH, Z_AXIS
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Direction, Length, PlaceOf, guides
 from plodek.core.recipe.shape_steps import numbered, with_guide, with_guides
 from plodek.core.recipe.step import Context
-from plodek.core.shape.compound import Joined, Part
 from plodek.core.shape.crossing import curve_crossings
-from plodek.core.shape.curve import Curve
-from plodek.core.shape.offset import offset
+from plodek.core.shape.curves.compound import Joined, Part
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.curves.offset import offset
 from plodek.core.tolerances import SAME_PLACE
 from plodek.core.units import length
 

@@ -11,23 +11,23 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats, place
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe.fields import CURVE, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, Z_AXIS
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Direction, Length, PlaceOf
 from plodek.core.recipe.shape_steps import ShapeStep, with_guide
 from plodek.core.recipe.step import Context, GuideName
-from plodek.core.shape import point_file
-from plodek.core.shape.arc import Arc, arc_of_radius, arc_tangent, arc_through
-from plodek.core.shape.compound import MovedCurve
 from plodek.core.shape.crossing import (
     refuse_self_crossing,
 )
-from plodek.core.shape.ellipse import Ellipse
+from plodek.core.shape.curves.arc import Arc, arc_of_radius, arc_tangent, arc_through
+from plodek.core.shape.curves.compound import MovedCurve
+from plodek.core.shape.curves.ellipse import Ellipse
+from plodek.core.shape.curves.polyline import Polyline, line
+from plodek.core.shape.curves.spline import Spline
+from plodek.core.shape.curves.wing_section import measured, section
+from plodek.core.shape.files import point_file
 from plodek.core.shape.frame import frame_of
 from plodek.core.shape.move import Move
-from plodek.core.shape.polyline import Polyline, line
-from plodek.core.shape.spline import Spline
-from plodek.core.shape.wing_section import measured, section
 
 
 class CurveStep(ShapeStep):

@@ -8,19 +8,19 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from plodek.core.blocks import zip as zipping
-from plodek.core.blocks.cut import Cut as CutDone
-from plodek.core.blocks.cut import cut, fractions_along, kept_within
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, Use, edge_of
-from plodek.core.blocks.merge import merge
-from plodek.core.blocks.three import star
+from plodek.core.blocks.operations import zip as zipping
+from plodek.core.blocks.operations.cut import Cut as CutDone
+from plodek.core.blocks.operations.cut import cut, fractions_along, kept_within
+from plodek.core.blocks.operations.merge import merge
+from plodek.core.blocks.operations.three import star
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import BadValue, NothingFound
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BLOCKS, EDGE, EDGES, SIDES
 from plodek.core.recipe.frame_steps import BlockStep
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import (
     BlockSelector,
     EdgeSelector,

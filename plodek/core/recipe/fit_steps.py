@@ -9,17 +9,17 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.arrays import Floats, place
-from plodek.core.blocks import bend as bending
-from plodek.core.blocks import fit
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import Layout, edge_of
-from plodek.core.blocks.near import fit_near
-from plodek.core.blocks.twins import driver, driving_edge
+from plodek.core.blocks.operations import bend as bending
+from plodek.core.blocks.operations import fit
+from plodek.core.blocks.operations.near import fit_near
+from plodek.core.blocks.operations.twins import driver, driving_edge
 from plodek.core.errors import BadValue, NothingFound, Refused
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import CORNER, CORNERS, DIRECTION, EDGES, GUIDE, GUIDES, LENGTH, PLACE
 from plodek.core.recipe.frame_steps import BlockStep
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import (
     Coordinates,
     CornerSelector,
@@ -34,12 +34,12 @@ from plodek.core.recipe.selectors import (
     place_of,
 )
 from plodek.core.recipe.step import Context
-from plodek.core.shape.compound import Joined
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.compound import Joined
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.frame import unit
 from plodek.core.shape.guide import Guide, unknown_guide
-from plodek.core.shape.surface import Surface
-from plodek.core.shape.together import Together
+from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.shape.surfaces.together import Together
 
 #: Ends of curves this close to each other, in shares of their length, can be followed as one.
 _MEETING = 1e-4

@@ -9,14 +9,14 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from plodek.core.blocks.copies import brought_in
-from plodek.core.blocks.frame import box, round_frame
-from plodek.core.blocks.from_corners import block_from
 from plodek.core.blocks.layout import Layout
+from plodek.core.blocks.operations.copies import brought_in
+from plodek.core.blocks.operations.frame import box, round_frame
+from plodek.core.blocks.operations.from_corners import block_from
 from plodek.core.errors import BadValue, Refused
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import DEGREES, DIRECTION, GUIDES, LENGTH, ORIGIN, PLACE, Z_AXIS
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.moving import Moving
 from plodek.core.recipe.selectors import (
     Coordinates,

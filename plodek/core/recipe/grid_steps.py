@@ -12,8 +12,8 @@ from plodek.core.blocks.layout import Edge, Side, edge_of
 from plodek.core.check.quality import DEFAULT_LIMITS
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.grid.grid import PatchType
+from plodek.core.model.model import Model, Patch
 from plodek.core.recipe import selectors
-from plodek.core.recipe.model import Model, Patch
 from plodek.core.recipe.selectors import EdgeSelector, Ends, Length, Rest, SideSelector
 from plodek.core.recipe.step import Context, Stage, Step
 from plodek.core.smooth.smooth import SmoothSettings

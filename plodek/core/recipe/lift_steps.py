@@ -11,11 +11,11 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.blocks.layout import Edge, edge_of
-from plodek.core.blocks.lift import Extrusion, Lifted, Motion, Revolution, Sweep, lifted
+from plodek.core.blocks.operations.lift import Extrusion, Lifted, Motion, Revolution, Sweep, lifted
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Lift, Model
 from plodek.core.recipe.fields import CURVE, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, X_AXIS, Z_AXIS
 from plodek.core.recipe.frame_steps import BlockStep
-from plodek.core.recipe.model import Lift, Model
 from plodek.core.recipe.selectors import Direction, Length, PlaceOf, place_of
 from plodek.core.recipe.step import Context
 from plodek.core.shape.frame import unit

@@ -9,8 +9,8 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe.fields import DEGREES, DIRECTION, ORIGIN, PLACE, Z_AXIS
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Coordinates, Direction, PlaceOf, coordinates, place_of
 from plodek.core.recipe.step import Step
 from plodek.core.shape import move

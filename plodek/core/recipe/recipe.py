@@ -14,6 +14,7 @@ import numpy as np
 from pydantic import Field, ValidationError
 
 from plodek.core.errors import BadValue, PlodekError
+from plodek.core.model.model import Model
 from plodek.core.recipe import (
     change_steps,
     copy_steps,
@@ -34,10 +35,9 @@ from plodek.core.recipe import (
     wall_layer_step,
     wrap_steps,
 )
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Strict
 from plodek.core.recipe.step import Context, Step
-from plodek.core.shape import geometry_file
+from plodek.core.shape.files import geometry_file
 
 ReadFile: TypeAlias = Callable[[str], bytes]
 

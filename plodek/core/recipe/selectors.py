@@ -13,7 +13,7 @@ from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, Side, edge_of, side_of
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import NothingFound
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
 from plodek.core.shape.guide import Point, unknown_guide
 from plodek.core.tolerances import SAME_PLACE
 from plodek.core.units import length

@@ -12,23 +12,23 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats, place
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Group, Model
 from plodek.core.recipe.fields import (
     CURVE,
     GUIDE,
     PLACE,
 )
-from plodek.core.recipe.model import Group, Model
 from plodek.core.recipe.selectors import Coordinates, PlaceOf, coordinates, place_of
 from plodek.core.recipe.step import Context, GuideName, Stage, Step
-from plodek.core.shape import point_file
-from plodek.core.shape.contents import guides_of
 from plodek.core.shape.crossing import curve_crossings, refuse_self_crossing
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.curves.polyline import Polyline
+from plodek.core.shape.curves.spline import Spline
+from plodek.core.shape.files import point_file
+from plodek.core.shape.files.contents import guides_of
+from plodek.core.shape.files.packed import unpack
 from plodek.core.shape.guide import Guide, Point, unknown_guide
 from plodek.core.shape.measure import onto
-from plodek.core.shape.packed import unpack
-from plodek.core.shape.polyline import Polyline
-from plodek.core.shape.spline import Spline
 from plodek.core.tolerances import SAME_PLACE
 from plodek.core.units import LengthUnit, factor
 

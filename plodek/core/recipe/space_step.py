@@ -11,9 +11,9 @@ from pydantic.config import JsonDict
 
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.errors import BadValue, NothingFound
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import LENGTH
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import EdgeSelector, Length
 from plodek.core.recipe.spacing_step import SpacingStep, each_way, need_along, need_open, with_twins
 from plodek.core.recipe.step import Context

@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.blocks.tiers import Tier
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
 from plodek.core.recipe.step import Stage, Step
 from plodek.core.spacing.edge_law import EdgeLaw
 

@@ -9,7 +9,7 @@ from typing import Annotated, ClassVar, Literal, TypeAlias
 from pydantic import Field
 
 from plodek.core.errors import BadValue
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
 from plodek.core.recipe.selectors import Strict
 from plodek.core.tolerances import SMALLEST
 from plodek.core.units import length

@@ -8,17 +8,17 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe.curve_steps import CurveStep
 from plodek.core.recipe.fields import DIRECTION, ORIGIN, PLACE, SURFACE, Z_AXIS
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Direction, PlaceOf
 from plodek.core.recipe.shape_steps import numbered, with_guides
 from plodek.core.recipe.step import Context
-from plodek.core.shape.compound import Joined
 from plodek.core.shape.crossing import plane_section, surface_crossings
-from plodek.core.shape.curve import Curve
-from plodek.core.shape.surface import SmoothSurface
-from plodek.core.shape.triangulated import Triangulated
+from plodek.core.shape.curves.compound import Joined
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.surface import SmoothSurface
+from plodek.core.shape.surfaces.triangulated import Triangulated
 
 
 class BorderStep(CurveStep):

@@ -10,8 +10,8 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe.fields import CURVE, CURVES, DEGREES, DIRECTION, LENGTH, ORIGIN, PLACE, Z_AXIS
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import (
     Direction,
     Length,
@@ -21,12 +21,12 @@ from plodek.core.recipe.selectors import (
 )
 from plodek.core.recipe.shape_steps import ShapeStep, with_guide
 from plodek.core.recipe.step import Context, GuideName
-from plodek.core.shape import analytic
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.frame import frame_of
-from plodek.core.shape.spanned import Filled, Lofted
-from plodek.core.shape.surface import Surface
-from plodek.core.shape.swept import Extruded, Revolved, Swept
+from plodek.core.shape.surfaces import analytic
+from plodek.core.shape.surfaces.spanned import Filled, Lofted
+from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.shape.surfaces.swept import Extruded, Revolved, Swept
 from plodek.core.units import length
 
 

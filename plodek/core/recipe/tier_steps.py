@@ -8,8 +8,8 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from plodek.core.errors import BadValue, NothingFound
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import EdgeSelector
 from plodek.core.recipe.spacing_step import SpacingStep, need_along, need_open
 from plodek.core.recipe.step import Context

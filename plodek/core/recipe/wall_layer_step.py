@@ -12,9 +12,9 @@ from plodek.core.blocks.continuing import leaving
 from plodek.core.blocks.layout import Edge
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import BadValue, NothingFound, PlodekError
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import LENGTH, SIDES
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import Length, SideSelector
 from plodek.core.recipe.spacing_step import SpacingStep, need_along, need_open, with_twins
 from plodek.core.recipe.step import Context

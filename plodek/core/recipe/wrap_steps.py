@@ -8,23 +8,23 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.arrays import Floats
-from plodek.core.blocks.butterfly import butterfly, walls_of
-from plodek.core.blocks.cut import cut, fractions_along
-from plodek.core.blocks.grow import by_normals, grow, onto
 from plodek.core.blocks.layout import Layout, Side, edge_of
-from plodek.core.blocks.ring import Ring as RingDone
-from plodek.core.blocks.ring import ring
+from plodek.core.blocks.operations.butterfly import butterfly, walls_of
+from plodek.core.blocks.operations.cut import cut, fractions_along
+from plodek.core.blocks.operations.grow import by_normals, grow, onto
+from plodek.core.blocks.operations.ring.ring import Ring as RingDone
+from plodek.core.blocks.operations.ring.ring import ring
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BLOCKS, DIRECTION, GUIDE, LENGTH, SIDES
 from plodek.core.recipe.frame_steps import BlockStep
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.selectors import BlockSelector, Direction, Length, SideSelector
 from plodek.core.recipe.step import Context
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.frame import unit
 from plodek.core.shape.guide import unknown_guide
-from plodek.core.shape.surface import Surface
+from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.units import length
 
 _MOST_LAYERS = 20

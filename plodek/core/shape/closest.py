@@ -14,7 +14,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
-from plodek.core.shape.curve import Jet
+from plodek.core.shape.curves.curve import Jet
 from plodek.core.tolerances import NEWTON
 
 _SAMPLES = 24  # per smooth piece of a curve

@@ -8,13 +8,13 @@ from scipy.interpolate import CubicSpline, PPoly
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.errors import BadValue, NothingFound
-from plodek.core.shape.analytic import Plane
-from plodek.core.shape.curve import Curve, Jet, drawn
+from plodek.core.shape.curves.curve import Curve, Jet, drawn
+from plodek.core.shape.curves.parametric import ParametricCurve
 from plodek.core.shape.frame import frame_of
-from plodek.core.shape.generated import GeneratedSurface
-from plodek.core.shape.parametric import ParametricCurve
-from plodek.core.shape.surface import SmoothSurface
-from plodek.core.shape.trimmed_face import TrimmedFace
+from plodek.core.shape.surfaces.analytic import Plane
+from plodek.core.shape.surfaces.generated import GeneratedSurface
+from plodek.core.shape.surfaces.surface import SmoothSurface
+from plodek.core.shape.surfaces.trimmed_face import TrimmedFace
 
 _STEPS = 40
 _CELLS = 96  # per direction, in which the crossing of surfaces is first looked for

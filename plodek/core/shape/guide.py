@@ -9,8 +9,8 @@ from typing import TypeAlias
 
 from plodek.core.arrays import Place
 from plodek.core.errors import NothingFound
-from plodek.core.shape.curve import Curve
-from plodek.core.shape.surface import Surface
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.surface import Surface
 
 
 @dataclass(frozen=True)

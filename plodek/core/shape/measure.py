@@ -10,9 +10,9 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, Point
-from plodek.core.shape.surface import SmoothSurface, Surface
+from plodek.core.shape.surfaces.surface import SmoothSurface, Surface
 
 Wish = Literal["place", "distance", "angle", "length", "area", "radius", "extent"]
 

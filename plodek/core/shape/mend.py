@@ -16,10 +16,10 @@ from scipy.spatial import cKDTree
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
-from plodek.core.shape.compound import Part
-from plodek.core.shape.curve import Curve
-from plodek.core.shape.surface import Border, Surface
-from plodek.core.shape.triangulated import Triangulated
+from plodek.core.shape.curves.compound import Part
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.surface import Border, Surface
+from plodek.core.shape.surfaces.triangulated import Triangulated
 
 _SAMPLES = np.linspace(0.0, 1.0, 25)
 #: A gap wider than this share of its edge's length is a hole, and no crack to be sewn.

@@ -11,7 +11,7 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.errors import BadValue
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.smooth.graph import Indices, NodeGraph
 from plodek.core.spacing.spread import LaidOut
 

@@ -15,7 +15,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import ImpossibleSpacing
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.curve import Curve
 
 #: Cell sizes against places: (place from 0 to 1, relative size), places rising.
 Table: TypeAlias = tuple[tuple[float, float], ...]

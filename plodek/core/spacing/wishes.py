@@ -11,8 +11,8 @@ import numpy as np
 from plodek.core.arrays import Bools, Floats, Place
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge
-from plodek.core.shape.curve import Curve
-from plodek.core.shape.surface import Surface
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.surface import Surface
 
 #: Places along an edge at which it is asked whether it is in a region.
 _LOOKS = np.linspace(0.0, 1.0, 17)

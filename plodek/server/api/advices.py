@@ -7,9 +7,9 @@ from typing import Any, Literal
 
 from apiflask import APIBlueprint
 
+from plodek.core.model.block_advice import Advice, advise
+from plodek.core.model.spacing_advice import advise_spacing
 from plodek.core.recipe import recipe as recipes
-from plodek.core.recipe.advice import Advice, advise
-from plodek.core.recipe.spacing_advice import advise_spacing
 from plodek.server.api.effects import effect_or_none
 from plodek.server.api.model_messages import AdviceOut, AdvicesOut, EffectsOut, PreviewIn
 from plodek.server.api.presenting import UpTo, evaluated

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from plodek.core.build.build import coarse, filled_grid
 from plodek.core.check.metrics import measure
 from plodek.core.errors import PlodekError
-from plodek.core.recipe.build import coarse, filled_grid
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
 from plodek.core.spacing.jumps import jumps, worst_growth
 from plodek.server.api.grid_pictures import finite
 from plodek.server.api.model_messages import Effect

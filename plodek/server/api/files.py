@@ -8,7 +8,7 @@ from flask import request
 from pydantic import BaseModel, Field
 
 from plodek.core.recipe import recipe as recipes
-from plodek.core.shape import geometry_file, point_file
+from plodek.core.shape.files import geometry_file, point_file
 from plodek.server.api.guide_messages import FileOut
 from plodek.server.api.jobs import job_out
 from plodek.server.api.messages import JobOut

@@ -19,7 +19,7 @@ from plodek.core.check.metrics import CellValues
 from plodek.core.check.quality import WorstCell
 from plodek.core.grid.fill import Layer
 from plodek.core.grid.grid import BlockSide, Grid, outer_sides
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
 from plodek.server.api.grid_messages import CellOut
 from plodek.server.api.packing import packed
 

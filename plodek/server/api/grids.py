@@ -11,14 +11,14 @@ from apiflask import APIBlueprint
 from flask import Response
 from pydantic import Field
 
+from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
 from plodek.core.check.metrics import BY_KEY, CellValues
 from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
 from plodek.core.errors import BadValue, NothingFound, NotReady
+from plodek.core.formats.handoff import facts_of
 from plodek.core.grid.fill import Layer, layer_of
 from plodek.core.grid.grid import Grid
-from plodek.core.handoff.handoff import facts_of
-from plodek.core.recipe.build import coarse, filled_grid, layer_grid, shell
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.server.api.grid_messages import CellsOut, MetricOut, PartOf, PreviewGridIn, QualityOut, RunOut
 from plodek.server.api.grid_pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets

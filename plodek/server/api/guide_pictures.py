@@ -10,10 +10,10 @@ import numpy.typing as npt
 
 from plodek.core.arrays import Floats
 from plodek.core.recipe.recipe import Evaluation
-from plodek.core.shape.curve import Curve
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, Point
-from plodek.core.shape.surface import Surface
-from plodek.core.shape.triangulated import Triangulated
+from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.shape.surfaces.triangulated import Triangulated
 from plodek.server.api.model_messages import GuideOut
 from plodek.server.api.packing import packed
 

@@ -10,15 +10,16 @@ from apiflask import APIBlueprint
 from flask import Response, send_file
 
 from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.rewriting import in_unit, renamed
-from plodek.core.shape import export, mend
-from plodek.core.shape.curve import Curve
+from plodek.core.shape import mend
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.files import export
 from plodek.core.shape.guide import unknown_guide
 from plodek.core.shape.measure import Target, measure
-from plodek.core.shape.surface import Surface
+from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.units import LengthUnit
 from plodek.server.api.grid_pictures import finite
 from plodek.server.api.guide_messages import (

@@ -10,7 +10,7 @@ from plodek.core.blocks.continuing import EdgeEnd
 from plodek.core.blocks.layout import Edge, Side, edge_of
 from plodek.core.blocks.plan import clearest, plan
 from plodek.core.errors import NothingFound
-from plodek.core.recipe.model import Model
+from plodek.core.model.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.spacing.jumps import GROWTH_LIMIT, jumps
 from plodek.server.api.guide_pictures import guides_out

@@ -6,8 +6,8 @@ from collections.abc import Iterable
 
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.blocks.tiers import Tier
+from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
-from plodek.core.recipe.model import Model
 from plodek.core.recipe.recipe import Evaluation
 from plodek.core.recipe.space_step import Space
 from plodek.core.recipe.step import Step

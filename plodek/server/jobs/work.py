@@ -14,9 +14,9 @@ from typing import Any, cast
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import Halted, NotReady, PlodekError
-from plodek.core.handoff.handoff import Format, hand_off
+from plodek.core.formats.handoff import Format, hand_off
 from plodek.core.recipe import recipe as recipes
-from plodek.core.shape import geometry_file
+from plodek.core.shape.files import geometry_file
 from plodek.core.smooth.smooth import Progress
 from plodek.server.api.grid_pictures import plane_picture
 from plodek.server.engine import Engine

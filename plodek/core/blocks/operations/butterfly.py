@@ -1,0 +1,254 @@
+"""Butterfly: an H core inside ring blocks, in round sections, box ends, spheres, and in place of a pole."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from plodek.core.arrays import place
+from plodek.core.blocks.change import Change
+from plodek.core.blocks.layout import Block, Corner, Edge, Layout, Name, Side, edge_of, side_of, stable_id
+from plodek.core.blocks.operations.ring.ring import ring
+from plodek.core.blocks.operations.ring.shapes import bowed
+from plodek.core.blocks.soundness import check, check_shape
+from plodek.core.errors import BadValue, NothingFound, Refused
+from plodek.core.shape.guide import Guide
+
+_ALONG = np.array([0.25, 0.5, 0.75])
+
+
+def butterfly(
+    step: str,
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    chosen: Iterable[str],
+    core: float,
+    *,
+    open_sides: Iterable[Side] = (),
+    bow: float = 0.3,
+) -> Change:
+    """Put a butterfly core into blocks: a ring inside all of their walls, or in place of their pole.
+
+    ``core`` is its size as a share of the way from the middle to the wall, 0 to 1. Raises BadValue for
+    a core outside that, Refused where the layout would break.
+    """
+    if not 0 < core < 1:
+        raise BadValue(f"the core's share is {core:g}", remedy="give a share between 0 and 1, such as 0.5")
+    names = list(chosen)
+    if any(_has_pole(layout, name) for name in names):
+        return _without_pole(step, layout, guides, names, core, bow)
+    return ring(step, layout, guides, names, where="inside", share=1 - core, open_sides=open_sides, bow=bow)
+
+
+def walls_of(layout: Layout, chosen: Iterable[str]) -> list[Side]:
+    """Find the sides of blocks that a core keeps away from: the curved ones of those that bound them.
+
+    A side is curved where one of its edges is, and in space an edge other than those of the ends of a
+    tube. Where none is curved all of them are walls.
+    """
+    names = set(chosen)
+    bound = [s for s in layout.sides if sum(use.block in names for use in layout.sides[s]) == 1]
+
+    def bent(edge: Edge) -> bool:
+        return edge in layout.follows or edge in layout.bends
+
+    if layout.dim == 2:
+        curved = [s for s in bound if bent(edge_of(*s))]
+        return curved or bound
+    curved = [
+        s
+        for s in bound
+        if s in layout.lies or (any(bent(e) for e in layout.rim_of(s)) and not _is_end(layout, s))
+    ]
+    return curved or bound
+
+
+def _is_end(layout: Layout, side: Side) -> bool:
+    """Whether a side is plane, its edges too: the end of a tube."""
+    xyz = layout.places(layout.ordered(side))
+    normal = np.cross(xyz[3] - xyz[0], xyz[2] - xyz[1])
+    normal = normal / max(float(np.linalg.norm(normal)), 1e-300)
+    rim = [layout.bends[e].at(_ALONG) for e in layout.rim_of(side) if e in layout.bends]
+    places = np.concatenate([xyz, *rim])
+    return bool(np.abs((places - xyz[0]) @ normal).max() <= 1e-6 * layout.size())
+
+
+@dataclass(frozen=True)
+class _Wedge:
+    """A block with a pole: ``inward`` is the axis to it, ``around`` the one that has shrunk there.
+
+    ``levels`` gives for each corner of the pole (one in the plane, two in space) that corner and the two
+    off the axis beside it.
+    """
+
+    name: str
+    inward: int
+    around: int
+    levels: Mapping[str, tuple[str, str]]
+
+
+def _has_pole(layout: Layout, name: str) -> bool:
+    corners = layout.blocks[name].corners
+    return len(set(corners)) < len(corners)
+
+
+def _wedge(layout: Layout, name: str) -> _Wedge:
+    corners = layout.blocks[name].corners
+    twice = {c for c in corners if corners.count(c) > 1}
+    for inward in range(layout.dim):
+        for end in (0, 1):
+            side = [n for n in range(len(corners)) if (n >> inward & 1) == end]
+            if {corners[n] for n in side} != twice or len(twice) != layout.dim - 1:
+                continue
+            around = next(
+                a
+                for a in range(layout.dim)
+                if a != inward and corners[side[0]] == corners[side[0] ^ (1 << a)]
+            )
+            first = [n for n in side if not n >> around & 1]
+            levels = {
+                corners[n]: (corners[n ^ 1 << inward], corners[n ^ 1 << inward ^ 1 << around]) for n in first
+            }
+            return _Wedge(name, inward, around, levels)
+    raise NothingFound(
+        f"block {layout.labels[name]} has no pole on one axis", remedy="choose the blocks along the axis only"
+    )
+
+
+def _without_pole(
+    step: str, layout: Layout, guides: Mapping[str, Guide], names: list[str], core: float, bow: float
+) -> Change:
+    """Replace the pole of wedges: their outer parts stay, and a core of blocks takes the middle.
+
+    Two neighbouring wedges make room for one core block with a corner on the axis; four around a full
+    turn for one block without it.
+    """
+    groups: dict[tuple[str, ...], list[_Wedge]] = {}
+    for name in names:
+        wedge = _wedge(layout, name)
+        groups.setdefault(tuple(sorted(wedge.levels)), []).append(wedge)
+    made = _Core(step, layout, core)
+    for poles, group in groups.items():
+        made.add(poles, _around(group))
+    bends = dict(layout.bends)
+    for edge in layout.edges:
+        if edge[0] in made.copies and edge[1] in made.copies:
+            copy = made.copies[edge[0]], made.copies[edge[1]]
+            shape = bowed(layout, guides, edge, made.corners, copy, bow)
+            if shape is not None:
+                bends[edge_of(*copy)] = shape
+    after = replace(layout, corners=made.corners, blocks=made.blocks, bends=bends, lies=made.lies).tidied()
+    check_shape(layout, check(after), "make the core smaller, or turn the plane in more parts")
+    return Change(after, made.pieces)
+
+
+def _around(group: list[_Wedge]) -> list[_Wedge]:
+    """Order wedges around their axis, from an open end where there is one."""
+    pole = next(iter(group[0].levels))
+    at: dict[str, list[_Wedge]] = {}
+    for wedge in group:
+        for corner in wedge.levels[pole]:
+            at.setdefault(corner, []).append(wedge)
+    start = next((w for w in group if any(len(at[c]) == 1 for c in w.levels[pole])), group[0])
+    order = [start]
+    while len(order) < len(group):
+        ahead = [w for c in order[-1].levels[pole] for w in at[c] if w not in order]
+        if not ahead:
+            raise Refused("the blocks around the pole do not hang together", remedy="choose all of them")
+        order.append(ahead[0])
+    full = all(len(wedges) == 2 for wedges in at.values())
+    if len(order) % 2 or (full and len(order) < 4) or len(order) < 2:
+        raise Refused(
+            f"{len(order)} blocks meet at the pole",
+            remedy="choose all of them, and turn the plane in an even number of parts, 4 for a full turn",
+        )
+    return order
+
+
+class _Core:
+    def __init__(self, step: str, layout: Layout, share: float) -> None:
+        self.step, self.layout, self.share = step, layout, share
+        self.corners: dict[str, Corner] = dict(layout.corners)
+        self.blocks: dict[str, Block] = dict(layout.blocks)
+        self.pieces: dict[Name, tuple[Name, ...]] = {}
+        self.lies: dict[Side, str] = dict(layout.lies)
+        self.copies: dict[str, str] = {}
+
+    def add(self, poles: tuple[str, ...], wedges: list[_Wedge]) -> None:
+        """Put the core between wedges in order around their axis."""
+        for wedge in wedges:
+            for pole, pair in wedge.levels.items():
+                for corner in pair:
+                    self._copy(corner, pole)
+        rows = {pole: self._row(pole, wedges) for pole in poles}
+        full = all(row[0] == row[-1] for row in rows.values())
+        if full and len(wedges) == 4:
+            cores = [{pole: (row[0], row[1], row[3], row[2]) for pole, row in rows.items()}]
+            ends = [{pole: tuple(self.copies[c] for c in four) for pole, four in cores[0].items()}]
+        else:
+            ends = [
+                {
+                    pole: (pole, *(self.copies[row[m]] for m in (n, n + 2, n + 1)))
+                    for pole, row in rows.items()
+                }
+                for n in range(0, len(wedges), 2)
+            ]
+        names = [self._core_block(number, end, wedges) for number, end in enumerate(ends)]
+        for n, wedge in enumerate(wedges):
+            mine = min(n // 2, len(ends) - 1)
+            self._outer(wedge, ends[mine], names[mine], axis_stays=len(ends) > 1 or not full)
+
+    def _copy(self, corner: str, pole: str) -> None:
+        if corner not in self.copies:
+            self.copies[corner] = stable_id(self.step, corner)
+            a, b = self.layout.places([pole, corner])
+            self.corners[self.copies[corner]] = Corner(place(a + self.share * (b - a)))
+
+    @staticmethod
+    def _row(pole: str, wedges: list[_Wedge]) -> list[str]:
+        """Give the corners off the axis around it; after a full turn the first again."""
+        pairs = [wedge.levels[pole] for wedge in wedges]
+        first = next(c for c in pairs[0] if c not in pairs[1])
+        row = [first]
+        for pair in pairs:
+            row.append(next(c for c in pair if c != row[-1]))
+        return row
+
+    def _core_block(self, number: int, ends: Mapping[str, tuple[str, ...]], wedges: list[_Wedge]) -> str:
+        corners = tuple(c for end in ends.values() for c in end)
+        xyz = np.array([self.corners[c].xyz for c in corners])
+        across = np.cross(xyz[1] - xyz[0], xyz[2] - xyz[0])
+        size = across[2] if self.layout.dim == 2 else across @ (xyz[4] - xyz[0])
+        if size < 0:  # left-handed: the first two axes change places
+            corners = tuple(corners[(n & ~3) | (n & 1) << 1 | (n & 2) >> 1] for n in range(len(corners)))
+        name = stable_id(self.step, "core", str(number), *ends)
+        self.blocks[name] = Block(corners, all(self.layout.blocks[w.name].hollow for w in wedges))
+        return name
+
+    def _outer(
+        self, wedge: _Wedge, ends: Mapping[str, tuple[str, ...]], core: str, *, axis_stays: bool
+    ) -> None:
+        """Cut the tip off a wedge; its sides' names go to their pieces, the core's among them."""
+        old = self.blocks.pop(wedge.name)
+        corners = tuple(
+            self.copies[old.corners[n ^ 1 << wedge.inward]] if c in wedge.levels else c
+            for n, c in enumerate(old.corners)
+        )
+        name = stable_id(self.step, wedge.name)
+        self.blocks[name] = Block(corners, old.hollow)
+        self.pieces[wedge.name] = (name, core)
+        for side in self.layout.sides_of(wedge.name):
+            off = [c for c in dict.fromkeys(side) if c not in wedge.levels]
+            poles = [c for c in dict.fromkeys(side) if c in wedge.levels]
+            if not poles:
+                continue
+            parts = [side_of(*off, *(self.copies[c] for c in off))]
+            if len(poles) == 1 and self.layout.dim == 3:  # an end of the tube
+                parts.append(side_of(*ends[poles[0]]))
+            elif axis_stays:  # a radial side: what is left of it at the axis
+                parts.append(side_of(*poles, *(self.copies[c] for c in off)))
+            self.pieces[side] = tuple(dict.fromkeys((*self.pieces.get(side, ()), *parts)))
+            if side in self.layout.lies:
+                self.lies |= dict.fromkeys(parts, self.layout.lies[side])

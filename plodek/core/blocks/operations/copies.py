@@ -1,0 +1,162 @@
+"""Moving and copying groups of blocks: shifted, turned, mirrored, or brought in from another layout."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from plodek.core.arrays import place
+from plodek.core.blocks.change import Change
+from plodek.core.blocks.edge_path import edge_path
+from plodek.core.blocks.layout import Block, Corner, Edge, Follow, Layout, edge_of, side_of, stable_id
+from plodek.core.blocks.soundness import check
+from plodek.core.errors import BadValue, NothingFound
+from plodek.core.shape.curves.compound import MovedCurve, Part
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.guide import Guide
+from plodek.core.shape.move import Move
+from plodek.core.tolerances import SAME_PLACE
+
+
+def moved(
+    step: str,
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    chosen: Iterable[str],
+    move: Move,
+    *,
+    keep: bool,
+    gap: float | None = None,
+) -> Change:
+    """Move blocks, or copies of them where the old ones are to ``keep``; corners that meet are joined.
+
+    Corners meet within ``gap``, or at the same place where it is None. What followed a guide keeps its
+    shape where it comes to lie. Raises BadValue where a copy would lie on the block it was made of,
+    Refused where the layout would break.
+    """
+    part = _part(layout, guides, set(chosen), move, step)
+    rest = layout
+    if not keep:
+        left = {n: b for n, b in layout.blocks.items() if n not in set(chosen)}
+        rest = replace(layout, blocks=left).tidied()
+    return join(rest, part, gap)
+
+
+def brought_in(
+    step: str,
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    other: Layout,
+    other_guides: Mapping[str, Guide],
+    move: Move,
+    gap: float | None = None,
+) -> Change:
+    """Bring another layout in after a move; edges that follow guides of names known here follow those.
+
+    Raises BadValue where one layout is plane and the other is not.
+    """
+    if layout.blocks and other.dim != layout.dim:
+        raise BadValue(
+            "one layout is plane and the other in space", remedy="lift the plane one before, or neither"
+        )
+    part = _part(other, other_guides, set(other.blocks), move, step)
+    # Straight corners (a) map to part ids by the same rule as in `_part`.
+    follows = {
+        _named(step, edge): Follow(f.guide, f.forward == (_ids(step, edge)[0] < _ids(step, edge)[1]))
+        for edge, f in other.follows.items()
+        if f.guide in guides
+    }
+    corners = dict(part.corners)
+    for edge, follow in follows.items():
+        guide = guides[follow.guide]
+        for corner in edge:
+            xyz = np.array([corners[corner].xyz])
+            if isinstance(guide, Curve):
+                fraction = guide.nearest(xyz)
+                there = place(guide.at(fraction)[0])
+                corners[corner] = Corner(there, "guide", follow.guide, float(fraction[0]))
+    bends = {e: b for e, b in part.bends.items() if e not in follows}
+    part = replace(part, corners=corners, follows=follows, bends=bends)
+    return join(replace(layout, dim=other.dim) if not layout.blocks else layout, part, gap)
+
+
+def _ids(step: str, edge: Edge) -> tuple[str, str]:
+    return stable_id(step, edge[0]), stable_id(step, edge[1])
+
+
+def _named(step: str, edge: Edge) -> Edge:
+    return edge_of(*_ids(step, edge))
+
+
+def _part(layout: Layout, guides: Mapping[str, Guide], chosen: set[str], move: Move, step: str) -> Layout:
+    """Make a layout of the moved blocks alone, with ids of their own."""
+    old = list(dict.fromkeys(c for name in chosen for c in layout.blocks[name].corners))
+    if not old:
+        raise NothingFound("there is no block to move", remedy="choose blocks")
+    ids = {c: stable_id(step, c) for c in old}
+    places = move.places(layout.places(old))
+    if layout.dim == 2 and np.ptp(np.append(places[:, 2], 0.0)) > 1e-9 * layout.size():
+        raise BadValue("the move leaves the plane", remedy="shift in x and y, and turn about z")
+    corners = {
+        ids[c]: Corner(place(xyz), "pinned" if layout.corners[c].sign == "pinned" else "free")
+        for c, xyz in zip(old, places, strict=True)
+    }
+    blocks = {}
+    for name in (n for n in layout.blocks if n in chosen):
+        own = tuple(ids[c] for c in layout.blocks[name].corners)
+        if move.mirrors:  # the first axis turns round, so that the block stays right-handed
+            own = tuple(own[n ^ 1] for n in range(len(own)))
+        blocks[stable_id(step, name)] = Block(own, layout.blocks[name].hollow)
+    bends: dict[Edge, Curve] = {}
+    for edge in layout.edges:
+        if edge[0] in ids and edge[1] in ids:
+            curve = edge_path(layout, guides, edge).as_curve()
+            if curve is not None:
+                same = ids[edge[0]] < ids[edge[1]]
+                bends[edge_of(ids[edge[0]], ids[edge[1]])] = MovedCurve(
+                    curve if same else Part(curve, 1.0, 0.0), move
+                )
+    return Layout(layout.dim, corners, blocks, {}, bends).tidied()
+
+
+def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
+    """Put two layouts together; corners of the part become those of the layout that they meet.
+
+    Raises BadValue where a block of the part would be one that is there already.
+    """
+    size = max(layout.size(), part.size())
+    within = SAME_PLACE * size * 10 if gap is None else gap
+    names: dict[str, str] = {}
+    if layout.corners:
+        there = list(layout.corners)
+        found = cKDTree(layout.places(there)).query(part.places(part.corners))
+        gaps, nearest = (np.atleast_1d(values) for values in found)
+        names = {c: there[n] for c, d, n in zip(part.corners, gaps, nearest, strict=True) if d <= within}
+    whole = replace(
+        layout,
+        dim=part.dim,
+        corners=dict(part.corners) | dict(layout.corners),
+        blocks=dict(layout.blocks) | dict(part.blocks),
+        follows=dict(part.follows) | dict(layout.follows),
+        bends=dict(part.bends) | dict(layout.bends),
+    )
+    joined = whole.renamed(names) if names else whole
+    # Where both have an edge, the shape of the one that was there stays.
+    mine = set(layout.edges)
+    follows = {e: f for e, f in joined.follows.items() if e not in mine} | dict(layout.follows)
+    bends = {e: b for e, b in joined.bends.items() if e not in mine} | dict(layout.bends)
+    joined = replace(joined, follows=follows, bends=bends)
+    seen: dict[tuple[str, ...], str] = {}
+    for name, block in joined.blocks.items():
+        key = side_of(*block.corners)
+        if key in seen:
+            raise BadValue(
+                f"block {joined.labels[name]} would lie on {joined.labels[seen[key]]}",
+                remedy="move it further, or choose other blocks",
+            )
+        seen[key] = name
+    order = [c for c in [*layout.corners, *part.corners] if c in joined.corners]
+    return Change(check(replace(joined, corners={c: joined.corners[c] for c in order}).tidied()))

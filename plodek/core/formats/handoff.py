@@ -1,0 +1,117 @@
+"""Hand-off: what must hold before a grid leaves, the files, and the small report beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from plodek.core.check.metrics import CellValues, measure
+from plodek.core.check.quality import Gate, gate, summary
+from plodek.core.errors import BadValue, FoldedGrid, NotReady
+from plodek.core.formats.cgns import cgns
+from plodek.core.formats.vtk import vtk
+from plodek.core.grid.grid import Grid
+from plodek.core.units import METRES, factor
+
+Format = Literal["cgns", "vtk"]
+FORMATS: tuple[Format, ...] = ("cgns", "vtk")
+
+
+@dataclass(frozen=True)
+class HandedOff:
+    """What left: the files, the outcome of the gate, and the summary as plain values."""
+
+    files: tuple[Path, ...]
+    gate: Gate
+    facts: dict[str, Any]
+
+
+def facts_of(grid: Grid, cells: CellValues) -> dict[str, Any]:
+    """Sum up a grid in plain values: cells, blocks, folded, angles, volume, metrics and patches."""
+    return {
+        "cells": grid.cells,
+        "blocks": len(grid.xyz),
+        "folded": int(cells.folded.sum()),
+        "smallest_angle": float(cells.of("smallest_angle").min()),
+        "largest_angle": float(cells.of("largest_angle").max()),
+        "volume": float(cells.volume.sum()),
+        "metrics": {s.metric.key: {"worst": s.worst, "mean": s.mean} for s in summary(cells)},
+        "patches": {p.name: {"type": p.type, "faces": grid.patch_faces(p)} for p in grid.patches},
+        "unnamed_faces": sum(grid.side_faces(side) for side in grid.unnamed),
+    }
+
+
+def hand_off(
+    grid: Grid,
+    folder: Path,
+    *,
+    name: str,
+    unit: str,
+    limits: Mapping[str, float],
+    formats: tuple[Format, ...] = FORMATS,
+    file_unit: str | None = None,
+    scale: float = 1.0,
+    folded_too: bool = False,
+) -> HandedOff:
+    """Write a grid of space to a folder: its files and ``report.md``.
+
+    Coordinates are turned from ``unit`` into ``file_unit`` (the same where None) and multiplied by
+    ``scale``; ``limits`` is the gate, by metric key.
+    Raises NotReady where faces are unnamed or the grid is still plane, FoldedGrid for folded cells
+    without ``folded_too``.
+    """
+    if grid.dim != 3:
+        raise NotReady("the grid is still plane", remedy="extrude it first; one cell of depth is enough")
+    if grid.unnamed:
+        faces = sum(grid.side_faces(side) for side in grid.unnamed)
+        raise NotReady(
+            f"{faces} outer faces on {len(grid.unnamed)} block sides belong to no patch",
+            remedy="name them, or name all the rest in one go",
+        )
+    if not scale > 0:
+        raise BadValue(f"the scale factor is {scale:g}", remedy="give a factor above 0")
+    out = file_unit or unit
+    if out not in METRES:
+        raise BadValue(f"“{out}” is not a length unit", remedy=f"use {', '.join(METRES)}")
+    grid = grid.scaled(factor(unit, out) * scale)
+    cells = measure(grid)
+    outcome = gate(cells, limits)
+    if outcome.folded and not folded_too:
+        raise FoldedGrid(
+            f"{outcome.folded} cells are folded, and most solvers refuse such a grid",
+            remedy="smooth or change the blocks there; to hand it off all the same, say so explicitly",
+        )
+    folder.mkdir(parents=True, exist_ok=True)
+    files: list[Path] = []
+    if "cgns" in formats:
+        cgns.write(folder / f"{name}.cgns", grid, out)
+        files.append(folder / f"{name}.cgns")
+    if "vtk" in formats:
+        files += vtk.write(folder / f"{name}.vtm", grid)
+    facts = facts_of(grid, cells) | {"unit": out, "scale": scale, "gate": outcome.passed}
+    report = folder / "report.md"
+    report.write_text(report_of(name, facts, outcome), encoding="utf-8")
+    return HandedOff((*files, report), outcome, facts)
+
+
+def report_of(name: str, facts: dict[str, Any], outcome: Gate) -> str:
+    """Write the report that goes beside the files, as Markdown."""
+    lines = [
+        f"# {name}",
+        "",
+        f"{facts['cells']} cells in {facts['blocks']} blocks; coordinates in {facts['unit']}"
+        + (f", multiplied by {facts['scale']:g}" if facts["scale"] != 1 else "")
+        + f"; volume {facts['volume']:.6g} {facts['unit']}³.",
+        "",
+        f"Gate: **{'passed' if outcome.passed else 'NOT passed'}**. Folded cells: {outcome.folded}.",
+        "",
+        *(f"- {'✓' if not v.missed else '✗'} {v.sentence}" for v in outcome.verdicts),
+        "",
+        "| patch | type | faces |",
+        "|---|---|---:|",
+        *(f"| {n} | {p['type']} | {p['faces']} |" for n, p in facts["patches"].items()),
+        "",
+    ]
+    return "\n".join(lines)

@@ -1,0 +1,265 @@
+"""The model that evaluating a recipe gives: all that is needed to build the grid."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from math import prod
+
+from plodek.core.blocks import tables
+from plodek.core.blocks.change import Change
+from plodek.core.blocks.continuing import Continuing
+from plodek.core.blocks.edge_path import EdgePath
+from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, edge_of
+from plodek.core.blocks.operations.lift import Motion
+from plodek.core.blocks.operations.twins import check_twins, driven
+from plodek.core.blocks.tiers import Tier
+from plodek.core.check.quality import DEFAULT_LIMITS
+from plodek.core.errors import NotReady
+from plodek.core.grid.grid import PatchType
+from plodek.core.model.layout_facts import LayoutFacts
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.guide import Guide, curve_named, surface_named
+from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.smooth.smooth import SmoothSettings
+from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
+from plodek.core.spacing.wishes import Wish, wanted_sizes
+from plodek.core.units import LengthUnit
+
+#: What another spacing of the same blocks does not change, beside their facts.
+_KEPT = ("wanted", "stood_on")
+
+
+@dataclass(frozen=True)
+class Lift:
+    """What stood up to make the layout in space: the ``plane`` model, and how it moved.
+
+    ``foot`` gives the plane corner of each corner, ``base`` the plane block of each block. It is
+    ``whole`` as long as the blocks are those of the plane, perhaps cut along the way: then the grid of
+    the plane is carried along. The blocks of one that is not are filled between their edges.
+    """
+
+    plane: Model
+    motion: Motion
+    foot: Mapping[str, str]
+    base: Mapping[str, str]
+    whole: bool = True
+
+
+@dataclass(frozen=True)
+class Patch:
+    """A named patch: its type, and the outer sides it takes (edges, in the plane)."""
+
+    name: str
+    type: PatchType
+    sides: tuple[Side, ...] = ()
+
+
+@dataclass(frozen=True)
+class Group:
+    """Guides under one name, with the name of a colour."""
+
+    members: tuple[str, ...]
+    colour: str = "teal"
+
+
+@dataclass(frozen=True)
+class Model:
+    """Guides, layout, spacing, smoothing, lift, patches and gate, in the project's unit. Immutable."""
+
+    unit: LengthUnit = "m"
+    guides: Mapping[str, Guide] = field(default_factory=dict)
+    groups: Mapping[str, Group] = field(default_factory=dict)
+    #: What steps have to say about what they did, by their ids.
+    reports: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    layout: Layout = field(default_factory=lambda: Layout(2))
+    spacing: Spacing = field(default_factory=Spacing)
+    #: Wanted cell sizes, from which tiers without a count get one.
+    wishes: tuple[Wish, ...] = ()
+    smoothing: tuple[SmoothSettings, ...] = ()
+    lift: Lift | None = None
+    patches: tuple[Patch, ...] = ()
+    limits: Mapping[str, float] = field(default_factory=lambda: dict(DEFAULT_LIMITS))
+    #: The pieces of edges, sides and blocks that were divided: what was named before a cut stays named.
+    pieces: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
+
+    @property
+    def plane(self) -> Model:
+        """The plane model: what was lifted, or this one itself."""
+        return self.lift.plane if self.lift else self
+
+    @cached_property
+    def facts(self) -> LayoutFacts:
+        """What follows from the layout and the guides alone."""
+        return LayoutFacts(self.layout, self.guides)
+
+    @property
+    def tiers(self) -> tuple[Tier, ...]:
+        """The tiers of the layout."""
+        return self.facts.tiers
+
+    @property
+    def tier_by_edge(self) -> Mapping[Edge, Tier]:
+        """The tier of each edge."""
+        return self.facts.tier_by_edge
+
+    @property
+    def paths(self) -> Mapping[Edge, EdgePath]:
+        """The path of each edge of filled blocks."""
+        return self.facts.paths
+
+    @property
+    def continuing(self) -> Continuing:
+        """Which edges go on where."""
+        return self.facts.continuing
+
+    @cached_property
+    def laid(self) -> LaidOut:
+        """The spacing worked out on every edge; see `lay_out` for what it raises."""
+        return lay_out(
+            self.layout, self.paths, self.spacing, self.tiers, self.continuing, self.wanted, self.unit
+        )
+
+    @cached_property
+    def wanted(self) -> Mapping[Edge, float]:
+        """The finest cell size wished on each edge that a wish reaches."""
+        guides: dict[str, set[Edge]] = {}
+        for edge, follow in self.layout.follows.items():
+            guides.setdefault(follow.guide, set()).add(edge)
+        for side, guide in self.layout.lies.items():
+            guides.setdefault(guide, set()).update(self.layout.rim_of(side))
+        for side, follows in self.stood_on.items():
+            for follow in follows:
+                guides.setdefault(follow.guide, set()).update(self.layout.rim_of(side))
+        patches: dict[str, set[Edge]] = {}
+        if any(wish.patch for wish in self.wishes):
+            for side, patch in self.patch_of.items():
+                patches.setdefault(patch.name, set()).update(self.layout.rim_of(side))
+        return wanted_sizes(self.paths, self.wishes, guides, patches)
+
+    def with_spacing(self, spacing: Spacing) -> Model:
+        """Give the model with another spacing; what depends on its layout alone is not worked out again."""
+        found = replace(self, spacing=spacing)
+        found.__dict__["facts"] = self.facts
+        for name in _KEPT:
+            if name in self.__dict__:
+                found.__dict__[name] = self.__dict__[name]
+        return found
+
+    @cached_property
+    def cells(self) -> int:
+        """Cells of the grid, counted without building it."""
+        return sum(prod(self.counts_of(name)) for name in self.layout.filled)
+
+    def counts_of(self, block: str) -> tuple[int, ...]:
+        """Give the cells of a block along its axes."""
+        corners = self.layout.blocks[block].corners
+        found = []
+        for axis in range(self.layout.dim):
+            ways = ((corners[a], corners[b]) for a, b in tables.parallel(self.layout.dim, axis))
+            found.append(next((self.laid.counts[edge_of(a, b)] for a, b in ways if a != b), 1))
+        return tuple(found)
+
+    def parts(self, name: Name) -> list[Name]:
+        """Follow an edge, side or block that was divided down to its pieces; itself where it was not."""
+        if name not in self.pieces:
+            return [name]
+        return [
+            deep for piece in self.pieces[name] for deep in (self.parts(piece) if piece != name else [name])
+        ]
+
+    def sides_named(self, side: Side) -> list[Side]:
+        """Give the sides of the layout that a side named before stands for."""
+        return [p for p in self.parts(side) if isinstance(p, tuple) and p in self.layout.sides]
+
+    @cached_property
+    def patch_of(self) -> Mapping[Side, Patch]:
+        """Which patch each outer side belongs to, after all divisions."""
+        return {
+            piece: patch
+            for patch in self.patches
+            for side in patch.sides
+            for piece in self.sides_named(side)
+            if piece in self.layout.outer
+        }
+
+    @cached_property
+    def stood_on(self) -> Mapping[Side, list[Follow]]:
+        """What the plane edges follow that sides of a lifted layout stand on."""
+        found: dict[Side, list[Follow]] = {}
+        if self.lift:
+            for edge, follow in self.lift.plane.layout.follows.items():
+                for side in self.sides_named(edge):
+                    found.setdefault(side, []).append(follow)
+        return found
+
+    @cached_property
+    def unnamed(self) -> list[Side]:
+        """The outer sides that no patch has taken."""
+        return [side for side in self.layout.outer if side not in self.patch_of]
+
+    def changed(self, change: Change, *, along_lift: bool = False) -> Model:
+        """Give the model after an operation on its layout: names and spacing are carried over.
+
+        A cut ``along_lift`` leaves a lift whole.
+        """
+        pieces = dict(self.pieces)
+        for name, parts in change.pieces.items():
+            if parts != (name,):
+                pieces[name] = parts
+        # What is there again, as after a merge, stands for itself.
+        there: tuple[Collection[Name], ...] = (
+            change.layout.edges,
+            change.layout.sides,
+            change.layout.blocks,
+        )
+        pieces = {name: parts for name, parts in pieces.items() if not any(name in one for one in there)}
+        layout = check_twins(driven(change.layout, self.guides))
+        # Only a spacing that is there is carried over: it has to be worked out on the old layout for that.
+        kept = bool(self.spacing.counts or self.spacing.laws)
+        spacing = self.spacing.after(change, self.laid.nodes) if kept else self.spacing
+        lift = self.lift
+        if lift and not (lift.whole and along_lift):
+            lift = replace(lift, whole=False)
+        elif lift:
+            base = dict(lift.base)
+            for name, parts in change.pieces.items():
+                if isinstance(name, str):
+                    base |= {str(part): base[name] for part in parts}
+            foot = {
+                corner: lift.plane.layout.blocks[base[name]].corners[n & 3]
+                for name, block in layout.blocks.items()
+                for n, corner in enumerate(block.corners)
+            }
+            lift = replace(lift, base=base, foot=foot)
+        return replace(self, layout=layout, pieces=pieces, lift=lift, spacing=spacing)
+
+    def curve(self, name: str) -> Curve:
+        """Find a guide curve. Raises NothingFound."""
+        return curve_named(self.guides, name)
+
+    def surface(self, name: str) -> Surface:
+        """Find a surface. Raises NothingFound."""
+        return surface_named(self.guides, name)
+
+    def need_blocks(self) -> None:
+        """Raise NotReady where there is no block yet."""
+        if not self.layout.blocks:
+            raise NotReady("there are no blocks yet", remedy="frame the domain first (Blocks, Frame)")
+
+    def need_open(self, verb: str) -> None:
+        """Raise NotReady where the plane has been smoothed, so that its layout cannot change any more."""
+        if self.plane.smoothing:
+            raise NotReady(
+                f"the {verb} of a smoothed plane cannot change",
+                remedy="put this step before the smoothing step",
+            )
+
+    def need_plane(self, verb: str) -> None:
+        """Raise NotReady where the layout is no longer plane."""
+        self.need_blocks()
+        if self.layout.dim == 3:
+            raise NotReady(
+                f"{verb} works on a plane layout", remedy="put this step before the one that lifts it"
+            )

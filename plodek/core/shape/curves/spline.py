@@ -1,0 +1,90 @@
+"""A smooth cubic spline through points, with sharp corners kept where they are wished.
+
+Cubic interpolation by chord length (de Boor, A Practical Guide to Splines, 1978, ch. IV): periodic
+on a closed curve without corners, not-a-knot, natural or clamped between corners.
+"""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+from scipy.interpolate import CubicSpline, PPoly
+
+from plodek.core.arrays import Floats
+from plodek.core.errors import BadValue
+from plodek.core.shape.curves.curve import Jet
+from plodek.core.shape.curves.parametric import ParametricCurve
+from plodek.core.shape.curves.polyline import turns
+from plodek.core.shape.frame import unit
+
+
+class Spline(ParametricCurve):
+    """The spline through ``points`` (n, 3), sharp where chords turn by more than ``corner_angle`` degrees.
+
+    ``start_tangent`` and ``end_tangent`` (3,) set the directions at the ends of an open one.
+    Raises BadValue for fewer than 3 points, or neighbouring points at one place.
+    """
+
+    def __init__(
+        self,
+        points: Floats,
+        *,
+        closed: bool,
+        corner_angle: float,
+        start_tangent: Floats | None = None,
+        end_tangent: Floats | None = None,
+    ) -> None:
+        if len(points) < 3:
+            raise BadValue(f"a spline needs 3 points and got {len(points)}", remedy="use straight pieces")
+        angle, has_turn = turns(points, closed=closed)
+        sharp = np.flatnonzero(has_turn & (angle > corner_angle))
+        # A closed curve with corners starts at its first corner, so that every smooth stretch is whole.
+        start = int(sharp[0]) if closed and len(sharp) else 0
+        ring = np.roll(points, -start, axis=0)
+        if closed:
+            ring = np.vstack([ring, ring[:1]])
+        chords = np.linalg.norm(np.diff(ring, axis=0), axis=1)
+        if not np.all(chords > 0):
+            raise BadValue(
+                "two neighbouring points of the curve are the same place",
+                remedy="take out one of them",
+            )
+        knots = np.concatenate([[0.0], np.cumsum(chords)])
+        breaks = sharp - start
+        ends = np.union1d(breaks, [0, len(ring) - 1])
+        if closed and len(sharp) == 0:
+            stretches: list[PPoly] = [CubicSpline(knots, ring, bc_type="periodic")]
+        else:
+            wishes = [None] * (len(ends) - 2)
+            firsts = [start_tangent, *wishes]
+            lasts = [*wishes, end_tangent]
+            stretches = [
+                _stretch(knots[a : b + 1], ring[a : b + 1], *ways)
+                for (a, b), *ways in zip(pairwise(ends), firsts, lasts, strict=True)
+            ]
+        self.pieces = PPoly(np.concatenate([p.c for p in stretches], axis=1), knots)
+        self._first = self.pieces.derivative()
+        self._second = self._first.derivative()
+        corners = knots[breaks] if closed else knots[ends]
+        super().__init__(knots, closed=closed, sharp=corners, points=np.array(points))
+
+    def _jet(self, u: Floats) -> Jet:
+        place, first, second = (np.asarray(f(u)) for f in (self.pieces, self._first, self._second))
+        return place, first, second
+
+    def _slope(self, u: Floats) -> Floats:
+        return np.asarray(self._first(u))
+
+
+def _stretch(knots: Floats, points: Floats, first: Floats | None, last: Floats | None) -> PPoly:
+    """Interpolate one smooth stretch between corners; too few points for not-a-knot give natural ends."""
+    if first is None and last is None:
+        return CubicSpline(knots, points, bc_type="not-a-knot" if len(points) > 3 else "natural")
+    return CubicSpline(knots, points, bc_type=(_end(first), _end(last)))
+
+
+def _end(way: Floats | None) -> tuple[Literal[1, 2], Floats]:
+    """Give an end's condition: no bend, or the direction by the chord length."""
+    return (2, np.zeros(3)) if way is None else (1, unit(way, "tangent"))
