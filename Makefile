@@ -62,7 +62,7 @@ build/pages: build/node $(PAGES)
 	@touch $@
 
 build/kernels: build/python $(SOURCES)
-	$(BIN)/python -m plodek.core.compile_kernels
+	$(BIN)/python -m plodek.compile_kernels
 	@touch $@
 
 build/checkers:

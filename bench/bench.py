@@ -20,10 +20,12 @@ from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
 import plodek.demo
 from plodek.core.build import build
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
-from plodek.core.recipe import recipe
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
+from plodek.core.recipe.files import Files
 from plodek.core.recipe.step import Context
 from plodek.core.shape.curves.nurbs import Net, Nurbs
 from plodek.core.shape.files.cad_reading import net_of
@@ -31,11 +33,12 @@ from plodek.core.shape.surfaces import analytic
 from plodek.core.shape.surfaces.patch import patch_of
 from plodek.core.shape.surfaces.triangulated import Triangulated
 from plodek.core.shape.surfaces.trimmed_face import TrimEdge, TrimmedFace
-from plodek.core.smooth.smooth import SmoothSettings, smooth
+from plodek.core.smooth.settings import SmoothSettings
+from plodek.core.smooth.smooth import smooth
 from plodek.core.spacing import kernels
-from plodek.server.api.effects import effect_of
-from plodek.server.api.grid_pictures import grid_picture
-from plodek.server.api.model_pictures import model_out
+from plodek.server.api.grids.pictures import grid_picture
+from plodek.server.api.models.effects import effect_of
+from plodek.server.api.models.pictures import model_out
 
 DEMO = Path(next(iter(plodek.demo.__path__)))
 VTK_ORDER = (0, 1, 3, 2, 4, 5, 7, 6)
@@ -164,9 +167,7 @@ def demo_steps() -> list[dict[str, Any]]:
     return json.loads((DEMO / "intake-pier.json").read_text())["steps"]
 
 
-def read_file(name: str) -> bytes:
-    """Read a demo file."""
-    return (DEMO / name).read_bytes()
+FILES = Files(lambda name: (DEMO / name).read_bytes())
 
 
 def smoothing() -> None:
@@ -176,7 +177,7 @@ def smoothing() -> None:
         for s in demo_steps()
         if s["kind"] not in ("smooth", "extrude", "patch")
     ]
-    model = recipe.Evaluator().evaluate(recipe.of({"steps": steps}), read_file).model
+    model = Evaluator().evaluate(document.of({"steps": steps}), FILES).model
     plane = build.filled_grid(model)
     blocks = dict(zip(plane.names, plane.xyz, strict=True))
     walls = tuple(e for e in model.layout.follows)
@@ -202,17 +203,17 @@ def smoothing() -> None:
 def evaluation() -> None:
     """The demo recipe from nothing, and after a change of a late step."""
     steps = demo_steps()
-    found = recipe.of({"steps": steps})
-    recipe.Evaluator().evaluate(found, read_file)
-    whole = seconds(lambda: recipe.Evaluator().evaluate(found, read_file))
-    warm = recipe.Evaluator()
-    warm.evaluate(found, read_file)
+    found = document.of({"steps": steps})
+    Evaluator().evaluate(found, FILES)
+    whole = seconds(lambda: Evaluator().evaluate(found, FILES))
+    warm = Evaluator()
+    warm.evaluate(found, FILES)
     names = iter(range(1000))
 
     def late() -> None:
         changed = [dict(s) for s in steps]
         changed[-3] = changed[-3] | {"name": f"top{next(names)}"}
-        warm.evaluate(recipe.of({"steps": changed}), read_file)
+        warm.evaluate(document.of({"steps": changed}), FILES)
 
     say(f"evaluating the demo recipe, {len(steps)} steps, from nothing", f"{1e3 * whole:.0f} ms", "< 100 ms")
     say("  one late step changed", f"{1e3 * seconds(late):.1f} ms", "< 20 ms")
@@ -222,9 +223,9 @@ def operations() -> None:
     """Operations on a layout of 512 blocks in space, and what its ghost takes on the server."""
     frame = {"kind": "frame", "id": "f", "shape": "box", "width": 8, "height": 8, "depth": 8}
     cuts = [{"kind": "cut", "id": f"c{a}", "by": a, "at": list(range(1, 8))} for a in "xyz"]
-    evaluator = recipe.Evaluator()
+    evaluator = Evaluator()
     base = [frame, *cuts]
-    model = evaluator.evaluate(recipe.of({"steps": base}), read_file).model
+    model = evaluator.evaluate(document.of({"steps": base}), FILES).model
     block: dict[str, Any] = {"blocks": {"at": [4.5, 4.5, 4.5]}}
     steps: tuple[dict[str, Any], ...] = (
         {"kind": "cut", "by": "x", "at": [0.5]},
@@ -235,16 +236,16 @@ def operations() -> None:
         {"kind": "merge", "blocks": {"each": [[0.5, 0.5, 0.5], [1.5, 0.5, 0.5]]}},
         {"kind": "pin", "corner": {"at": [4, 4, 4]}, "to": [4.1, 4, 4]},
     )
-    context = Context(read_file, read_file, lambda name: model)
+    context = Context(FILES, lambda name: model)
     for raw in steps:
-        (step,) = recipe.of({"steps": [raw | {"id": "s"}]}).steps
+        (step,) = document.of({"steps": [raw | {"id": "s"}]}).steps
         took = seconds(lambda step=step: step.apply(model, context))  # type: ignore[misc]
         say(f"{raw['kind']} on {len(model.layout.blocks)} blocks", f"{1e3 * took:.0f} ms", "< 50 ms")
     names = iter(range(1000))
 
     def ghost() -> None:
         ring = {"kind": "ring", "id": f"r{next(names)}", "thickness": 0.1} | block
-        found = evaluator.evaluate(recipe.of({"steps": [*base, ring]}), read_file)
+        found = evaluator.evaluate(document.of({"steps": [*base, ring]}), FILES)
         effect_of(found.model)
         model_out(found).model_dump_json()
 
@@ -259,12 +260,12 @@ def spacing() -> None:
     """A count changed on five million cells in space; the laws of twenty thousand edges."""
     steps = [s for s in json.loads((DEMO / "intake-pier.json").read_text())["steps"] if s["kind"] != "smooth"]
     finer = {"kind": "factor", "id": "finer", "factor": 3.3, "sizes_set": "first heights kept"}
-    evaluator, counts = recipe.Evaluator(), iter(range(150, 1000))
-    evaluator.evaluate(recipe.of({"steps": [*steps, finer]}), read_file)
+    evaluator, counts = Evaluator(), iter(range(150, 1000))
+    evaluator.evaluate(document.of({"steps": [*steps, finer]}), FILES)
 
     def changed() -> Model:
         count = {"kind": "count", "id": "n", "tier": {"at": [3.6, 0, 0]}, "cells": next(counts)}
-        found = evaluator.evaluate(recipe.of({"steps": [*steps, finer, count]}), read_file)
+        found = evaluator.evaluate(document.of({"steps": [*steps, finer, count]}), FILES)
         effect_of(found.model)
         model_out(found).model_dump_json()
         return found.model
@@ -298,7 +299,7 @@ def _crowd() -> Model:
          "law": "tanh" if k % 2 else "geometric", "cells": 20, "first": 0.01}
         for a in "xyz" for k in range(18)
     ]  # fmt: skip
-    found = recipe.Evaluator().evaluate(recipe.of({"steps": [frame, *cuts, *laws]}), read_file)
+    found = Evaluator().evaluate(document.of({"steps": [frame, *cuts, *laws]}), FILES)
     assert found.error is None
     return found.model
 

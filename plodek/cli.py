@@ -1,4 +1,4 @@
-"""The command line: thin, over the core and the server."""
+"""The command line: thin, over the core and the server; each command imports only what it needs."""
 
 from __future__ import annotations
 
@@ -6,23 +6,23 @@ import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from plodek.core.build import build as building
-from plodek.core.check.metrics import measure
-from plodek.core.check.quality import DEFAULT_LIMITS, Gate, gate
 from plodek.core.errors import BadFile, BadValue, FoldedGrid, PlodekError
-from plodek.core.formats.cgns import cgns
-from plodek.core.formats.handoff import FORMATS, Format, facts_of, hand_off
-from plodek.core.model.model import Model
-from plodek.core.recipe import recipe as recipes
-from plodek.core.recipe import selectors
-from plodek.core.shape.files import export
-from plodek.core.units import METRES
+
+if TYPE_CHECKING:
+    from plodek.core.check.quality import Gate
+    from plodek.core.recipe.evaluation import Evaluation
 
 GATE_FAILED, BAD_INPUT = 1, 2
+
+_RECIPE = click.argument("recipe", type=click.Path(path_type=Path))
+_VALUES = click.option(
+    "--set", "values", multiple=True, metavar="NAME=VALUE", help="Set a parameter, or step.field."
+)
+_JSON = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -32,50 +32,72 @@ def plodek() -> None:
 
 
 @plodek.command()
-@click.argument("recipe", type=click.Path(path_type=Path))
+@_RECIPE
 @click.option("--to", "folder", type=click.Path(path_type=Path), required=True, help="Folder for the files.")
-@click.option("--format", "formats", default=",".join(FORMATS), show_default=True, help="Formats, by commas.")
+@click.option("--format", "formats", default=None, help="Formats, by commas; all where left out.")
 @click.option("--unit", default=None, help="Length unit of the files; the recipe's where left out.")
 @click.option("--scale", default=1.0, show_default=True, help="Factor on all coordinates.")
 @click.option("--folded-too", is_flag=True, help="Hand off even where cells are folded.")
-@click.option("--set", "values", multiple=True, metavar="NAME=VALUE", help="Set a parameter, or step.field.")
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+@click.option("--poles-too", is_flag=True, help="Hand off cells at poles, marked as degenerate.")
+@_VALUES
+@_JSON
 def build(
     recipe: Path,
     folder: Path,
-    formats: str,
+    formats: str | None,
     unit: str | None,
     scale: float,
     folded_too: bool,
+    poles_too: bool,
     values: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Build the grid of RECIPE and write it to a folder."""
-    model = _model_of(recipe, values)
+    from plodek.core.build.build import build as built
+    from plodek.core.formats.handoff import hand_off
+
+    model = _evaluated(recipe, values).model
     done = hand_off(
-        building.build(model).grid,
+        built(model).grid,
         folder,
         name=recipe.stem,
         unit=model.unit,
         limits=model.limits,
-        formats=_formats(formats),
+        formats=None if formats is None else _by_commas(formats),
         file_unit=unit,
         scale=scale,
         folded_too=folded_too,
+        poles_too=poles_too,
     )
     _tell(done.facts | {"files": [str(f) for f in done.files]}, done.gate, as_json)
 
 
 @plodek.command()
-@click.argument("recipe", type=click.Path(path_type=Path))
+@_RECIPE
+@_VALUES
+@_JSON
+def explain(recipe: Path, values: tuple[str, ...], as_json: bool) -> None:
+    """Tell for every step of RECIPE what its rules found: labels, ids and places."""
+    from plodek.core.recipe.explaining import explained, lines_of
+
+    found = explained(_evaluated(recipe, values, whole=False))
+    click.echo(json.dumps(found, indent=2, ensure_ascii=False) if as_json else "\n".join(lines_of(found)))
+
+
+@plodek.command()
+@_RECIPE
 @click.option("--to", "file", type=click.Path(path_type=Path), required=True, help="A .step or .stl file.")
 @click.option("--guides", "names", default="", help="Guides or groups, by commas; all where left out.")
 @click.option("--unit", default=None, help="Length unit of an STL file; the recipe's where left out.")
 def guides(recipe: Path, file: Path, names: str, unit: str | None) -> None:
     """Write the guides of RECIPE as STEP or STL."""
-    model = _model_of(recipe)
-    wished = [name.strip() for name in names.split(",") if name.strip()]
-    chosen = selectors.guides(model, wished) if wished else list(model.guides)
+    from plodek.core.recipe.selectors import guides as found_guides
+    from plodek.core.shape.files import export
+    from plodek.core.units import METRES
+
+    model = _evaluated(recipe).model
+    wished = _by_commas(names)
+    chosen = found_guides(model, wished) if wished else list(model.guides)
     found = {name: model.guides[name] for name in chosen}
     kind = file.suffix.lower()
     if kind not in (".step", ".stp", ".stl"):
@@ -89,40 +111,42 @@ def guides(recipe: Path, file: Path, names: str, unit: str | None) -> None:
     click.echo(f"{len(found)} guides written to {file}")
 
 
-def _model_of(recipe: Path, values: tuple[str, ...] = ()) -> Model:
-    """Evaluate a recipe file with values set; its error names the step.
+def _evaluated(recipe: Path, values: tuple[str, ...] = (), *, whole: bool = True) -> Evaluation:
+    """Evaluate a recipe file with values set; where the ``whole`` is wanted its error is raised."""
+    from plodek.core.recipe import document, evaluation
+    from plodek.core.recipe.files import beside, bytes_of
+    from plodek.core.recipe.parameters import with_values
 
-    Files that it reads are looked for beside it, and then where the command was called.
-    """
     wrong = next((value for value in values if "=" not in value), None)
     if wrong is not None:
         raise BadValue(f"“{wrong}” sets nothing", remedy="write --set name=value")
-    found = recipes.with_values(
-        recipes.read(_bytes_of(recipe), recipe.name), dict(value.split("=", 1) for value in values)
+    read = document.read(bytes_of(recipe), recipe.name)
+    found = evaluation.Evaluator().evaluate(
+        with_values(read, dict(value.split("=", 1) for value in values)), beside(recipe)
     )
-
-    def read_file(name: str) -> bytes:
-        beside = recipe.parent / name
-        return _bytes_of(beside if beside.is_file() else Path(name))
-
-    evaluation = recipes.Evaluator().evaluate(found, read_file)
-    if evaluation.error is not None:
-        step = found.steps[len(evaluation.models)]
-        error = evaluation.error
-        where = f"step {len(evaluation.models) + 1} ({step.kind} “{step.id}”)"
+    if whole and found.error is not None:
+        step = found.recipe.steps[len(found.models)]
+        error = found.error
+        where = f"step {len(found.models) + 1} ({step.name_of_kind()} “{step.id}”)"
         where += f", {error.where}" if error.where else ""
         raise type(error)(error.what, where=where, remedy=error.remedy)
-    return evaluation.model
+    return found
 
 
 @plodek.command()
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+@_JSON
 def check(file: Path, as_json: bool) -> None:
-    """Read a CGNS FILE and tell its quality and patches."""
+    """Read a grid FILE and tell its quality and patches."""
+    from plodek.core.check.measure import measure
+    from plodek.core.check.metric import DEFAULT_LIMITS
+    from plodek.core.check.quality import gate
+    from plodek.core.formats import registry
+    from plodek.core.formats.handoff import facts_of
+
     if not file.is_file():
         raise BadFile("there is no such file", where=str(file), remedy="check the path")
-    grid, unit = cgns.read(file)
+    grid, unit = registry.read(file)
     cells = measure(grid)
     facts = facts_of(grid, cells) | {"unit": unit, "files": [str(file)]}
     _tell(facts, gate(cells, DEFAULT_LIMITS), as_json)
@@ -131,7 +155,9 @@ def check(file: Path, as_json: bool) -> None:
 @plodek.command()
 def schema() -> None:
     """Print the JSON schema of a recipe."""
-    click.echo(json.dumps(recipes.schema(), indent=2, ensure_ascii=False))
+    from plodek.core.recipe.document import schema as recipe_schema
+
+    click.echo(json.dumps(recipe_schema(), indent=2, ensure_ascii=False))
 
 
 def _serve_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -139,7 +165,7 @@ def _serve_options(command: Callable[..., None]) -> Callable[..., None]:
     command = click.option("--port", default=8040, show_default=True)(command)
     return click.option(
         "--data", type=click.Path(path_type=Path), default=Path.home() / ".plodek", show_default=True,
-        help="Folder of the database and the cache.",
+        envvar="PLODEK_DATA", show_envvar=True, help="Folder of the database and the cache.",
     )(command)  # fmt: skip
 
 
@@ -158,9 +184,7 @@ def demo(host: str, port: int, data: Path) -> None:
 
 
 def _start(host: str, port: int, data: Path, *, demo: bool) -> None:
-    from plodek.server.serve import (
-        serve as start,
-    )  # Flask and the database only where they are wanted
+    from plodek.server.serve import serve as start
 
     try:
         start(host, port, data, with_demo=demo)
@@ -170,33 +194,26 @@ def _start(host: str, port: int, data: Path, *, demo: bool) -> None:
         ) from error
 
 
-def _formats(text: str) -> tuple[Format, ...]:
-    wanted = [part.strip() for part in text.split(",") if part.strip()]
-    unknown = [part for part in wanted if part not in FORMATS]
-    if unknown or not wanted:
-        raise BadValue(f"“{text}” names no known format", remedy=f"use {', '.join(FORMATS)}")
-    return tuple(f for f in FORMATS if f in wanted)
-
-
-def _bytes_of(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise BadFile("it cannot be read", where=str(path), remedy="check the path") from error
+def _by_commas(text: str) -> list[str]:
+    return [part.strip() for part in text.split(",") if part.strip()]
 
 
 def _tell(facts: dict[str, Any], outcome: Gate, as_json: bool) -> None:
     if as_json:
         click.echo(json.dumps(facts | {"gate": outcome.passed}, ensure_ascii=False))
     else:
+        poles = f", {facts['poles']} at poles" if facts["poles"] else ""
         click.echo(
-            f"{facts['cells']} cells in {facts['blocks']} blocks, {facts['folded']} folded, angles "
+            f"{facts['cells']} cells in {facts['blocks']} blocks, {facts['folded']} folded{poles}, angles "
             f"{facts['smallest_angle']:.1f}° to {facts['largest_angle']:.1f}°"
         )
         for verdict in outcome.verdicts:
             click.echo(f"  {'no ' if verdict.missed else 'ok '} {verdict.sentence}")
         for name, patch in facts["patches"].items():
             click.echo(f"  {name}: {patch['type']}, {patch['faces']} faces")
+        if len(facts["regions"]) > 1:
+            for name, cells in facts["regions"].items():
+                click.echo(f"  region {name}: {cells} cells")
         if facts["unnamed_faces"]:
             click.echo(f"  {facts['unnamed_faces']} faces belong to no patch")
         for file in facts["files"]:

@@ -2,7 +2,6 @@
 
 import json
 import os
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -15,16 +14,14 @@ settings.register_profile("ci", derandomize=True)
 if os.environ.get("CI"):
     settings.load_profile("ci")
 
-# The queue reads its settings when it is imported, so they stand before anything of the server is.
-os.environ["PLODEK_DATA"] = tempfile.mkdtemp(prefix="plodek-tests-")
-os.environ["PLODEK_JOBS"] = "immediate"
-
 from plodek.core.build import build
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
-from plodek.core.recipe import recipe
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluation, Evaluator
+from plodek.core.recipe.files import Files
 
-DEMO = Path(recipe.__file__).parents[2] / "demo"
+DEMO = Path(document.__file__).parents[2] / "demo"
 
 
 def demo_file(name: str) -> bytes:
@@ -34,8 +31,11 @@ def demo_file(name: str) -> bytes:
         raise NothingFound(f"there is no file “{name}”") from error
 
 
-def evaluated(steps: list[dict[str, Any]]) -> recipe.Evaluation:
-    return recipe.Evaluator().evaluate(recipe.of({"steps": steps}), demo_file)
+DEMO_FILES = Files(demo_file)
+
+
+def evaluated(steps: list[dict[str, Any]]) -> Evaluation:
+    return Evaluator().evaluate(document.of({"steps": steps}), DEMO_FILES)
 
 
 def model_of(steps: list[dict[str, Any]]) -> Model:
@@ -68,8 +68,8 @@ def demo_built(demo_model: Model) -> build.Built:
 @pytest.fixture
 def client(tmp_path: Path) -> Iterator[Any]:
     from plodek.server.app import make_app
+    from plodek.server.workspace import Workspace
 
-    app = make_app(tmp_path)
-    # Jobs run within the request that asks for them; they look for the data where the queue does.
-    with app.test_client() as found:
+    # Jobs run within the request that asks for them.
+    with make_app(Workspace(tmp_path, immediate=True)).test_client() as found:
         yield found

@@ -84,3 +84,9 @@ class Halted(PlodekError):
     """Work that was told to stop before it had anything to keep."""
 
     title = "This was stopped"
+
+
+class OwnMistake(PlodekError):
+    """Something that went wrong in Plodek itself; the log has the cause."""
+
+    title = "Plodek made a mistake here"

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from http import HTTPStatus
+from importlib import import_module
 from importlib.metadata import version
 from pathlib import Path
+from pkgutil import iter_modules
 from typing import Any, cast
 from urllib.parse import urlsplit
 
@@ -14,20 +15,18 @@ from flask import Response, json, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
 
 from plodek.core.errors import NothingFound, PlodekError
+from plodek.server import api
+from plodek.server.api.context import project_out
 from plodek.server.api.messages import Problem
-from plodek.server.api.presenting import project_out
-from plodek.server.engine import Engine
+from plodek.server.settings import Settings
 from plodek.server.store.projects import Stale
-from plodek.server.store.tables import open_database
+from plodek.server.workspace import Workspace
 
-#: The largest upload, in MB, unless the environment says otherwise.
-MOST_MB = int(os.environ.get("PLODEK_MOST_MB", "200"))
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(data: Path) -> APIFlask:
-    """Make the application over a data folder."""
-    os.environ["PLODEK_DATA"] = str(data)  # the queue and the worker read it
+def make_app(workspace: Workspace) -> APIFlask:
+    """Make the application over a workspace."""
     app = APIFlask(
         "plodek", title="Plodek", version=version("plodek"), static_folder="no-static", docs_path=None,
         spec_path="/api/openapi.json",
@@ -35,14 +34,14 @@ def make_app(data: Path) -> APIFlask:
     cast(
         DefaultJSONProvider, app.json
     ).sort_keys = False  # the fields of a step keep their order, and so do the forms
-    app.config["MAX_CONTENT_LENGTH"] = MOST_MB * 1024**2
+    app.config["MAX_CONTENT_LENGTH"] = workspace.settings.most_mb * 1024**2
     app.config["VALIDATION_ERROR_STATUS_CODE"] = 422
-    database = open_database(data / "plodek.db")
-    app.extensions["plodek"] = Engine(data)
+    app.extensions["plodek"] = workspace
+    database = workspace.database
 
     @app.before_request
     def open_connection() -> None:
-        _check_origin()
+        _check_origin(workspace.settings)
         database.connect(reuse_if_open=True)
 
     @app.teardown_request
@@ -50,27 +49,25 @@ def make_app(data: Path) -> APIFlask:
         if not database.is_closed():
             database.close()
 
-    from plodek.server.api import advices, files, grids, guides, jobs, models, projects, recipes, walls
-
-    for part in (projects, recipes, files, guides, models, advices, grids, jobs, walls):
-        app.register_blueprint(part.blueprint, url_prefix="/api")
-    _handle_errors(app)
+    for resource in sorted(one.name for one in iter_modules(api.__path__) if one.ispkg):
+        routes = import_module(f"{api.__name__}.{resource}.routes")
+        app.register_blueprint(routes.blueprint, url_prefix="/api")
+    _handle_errors(app, workspace.settings)
     _serve_pages(app)
     return app
 
 
-def _check_origin() -> None:
+def _check_origin(settings: Settings) -> None:
     """Refuse requests for another host (DNS rebinding) and changes asked by another site's page."""
     host = request.host
-    allowed = os.environ.get("PLODEK_HOSTS", "127.0.0.1,localhost").split(",")
-    if (urlsplit(f"//{host}").hostname or "") not in allowed:
+    if (urlsplit(f"//{host}").hostname or "") not in settings.hosts:
         raise HTTPError(403, f"Plodek does not answer for the host {host}.")
     origin = request.headers.get("Origin")
     if origin and request.method not in ("GET", "HEAD") and urlsplit(origin).netloc != host:
         raise HTTPError(403, "This request comes from another site's page.")
 
 
-def _handle_errors(app: APIFlask) -> None:
+def _handle_errors(app: APIFlask, settings: Settings) -> None:
     @app.errorhandler(PlodekError)
     def core_error(error: PlodekError) -> Response:
         status = 409 if isinstance(error, Stale) else 404 if isinstance(error, NothingFound) else 422
@@ -94,7 +91,8 @@ def _handle_errors(app: APIFlask) -> None:
         if status == 422 and error.detail:
             detail = _said(error.detail)
         if status == 413:
-            detail = f"The upload is larger than {MOST_MB} MB. Send a smaller file, or raise PLODEK_MOST_MB."
+            most = settings.most_mb
+            detail = f"The upload is larger than {most} MB. Send a smaller file, or raise PLODEK_MOST_MB."
         problem = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail)
         return problem.model_dump(), status, {"Content-Type": "application/problem+json"}
 

@@ -8,12 +8,13 @@ import tempfile
 from pathlib import Path
 
 from plodek.server.app import make_app
+from plodek.server.workspace import Workspace
 
 
 def main() -> None:
     """Write it to the file named on the command line."""
     with tempfile.TemporaryDirectory() as folder:
-        app = make_app(Path(folder))
+        app = make_app(Workspace(Path(folder)))
         with app.app_context():
             text = json.dumps(app.spec, indent=1)
     target = Path(sys.argv[1])

@@ -5,7 +5,6 @@ from __future__ import annotations
 import atexit
 import json
 import logging
-import os
 import subprocess
 import sys
 import threading
@@ -16,38 +15,36 @@ import waitress
 
 from plodek.server.app import make_app
 from plodek.server.demo import RECIPES, demo_files, demo_recipe
+from plodek.server.settings import Settings
 from plodek.server.store import projects
-from plodek.server.store.tables import database
+from plodek.server.workspace import Workspace
 
 
 def serve(host: str, port: int, data: Path, *, with_demo: bool = False) -> None:
     """Serve on a host and port until interrupted; the data folder is made where missing."""
-    if host not in ("127.0.0.1", "localhost"):
-        os.environ.setdefault("PLODEK_HOSTS", f"127.0.0.1,localhost,{host}")
-    app = make_app(data)
+    workspace = Workspace(data, Settings.of_environment(host))
+    app = make_app(workspace)
     if with_demo:
-        _put_demo()
-    app.extensions["plodek"].sweep_out()
+        _put_demo(workspace)
+    workspace.engine.sweep_out()
     threading.Thread(target=_keep_worker, args=(data,), daemon=True).start()
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     print(f"Plodek is at http://{host}:{port}  (data in {data}; Ctrl C ends it)", flush=True)
     waitress.serve(app, host=host, port=port, threads=16, channel_timeout=3600)
 
 
-def _put_demo() -> None:
-    with database.connection_context():
+def _put_demo(workspace: Workspace) -> None:
+    with workspace.database.connection_context():
         if not projects.listed():
             for name in RECIPES:
                 recipe = json.loads(demo_recipe(name))
-                projects.make(recipe["name"], recipe["steps"], demo_files(name))
+                projects.make(recipe["name"], recipe, demo_files(name))
 
 
 def _keep_worker(data: Path) -> None:
     """Start the worker, and start it again should it crash."""
-    command = [sys.executable, "-m", "plodek.server.jobs.worker"]
-    environment = os.environ | {"PLODEK_DATA": str(data)}
     while True:
-        worker = subprocess.Popen(command, env=environment)
+        worker = subprocess.Popen([sys.executable, "-m", "plodek.server.jobs.worker", str(data)])
         atexit.register(worker.terminate)
         worker.wait()
         atexit.unregister(worker.terminate)

@@ -6,8 +6,8 @@ import zipfile
 import pytest
 from playwright.sync_api import expect
 
-from plodek.core.check.metrics import measure
-from plodek.core.formats.cgns import cgns
+from plodek.core.check.measure import measure
+from plodek.core.formats.cgns.read import read
 from tests.conftest import DEMO
 
 PIER = (3.6, 2.5)
@@ -142,7 +142,7 @@ def test_from_an_empty_project_to_an_accepted_file(board, tmp_path):
     assert "checking complete" in said
     assert "ERROR" not in said
     assert "WARNING" not in said
-    grid, unit = cgns.read(path)
+    grid, unit = read(path)
     assert unit == "mm"
     assert {p.name for p in grid.patches} == {
         "inflow", "outflow", "north-bank", "south-bank", "bed", "surface", "pier"

@@ -10,14 +10,16 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from plodek.core.build import build
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from plodek.core.check.quality import gate, histogram, summary
 from plodek.core.errors import BadFile, PlodekError
-from plodek.core.formats.cgns import cgns
+from plodek.core.formats.cgns.read import read
+from plodek.core.formats.cgns.write import write
 from plodek.core.grid.grid import Grid
-from plodek.core.recipe import recipe
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.shape.files import point_file
-from tests.conftest import demo_file, evaluated
+from tests.conftest import DEMO_FILES, demo_file, evaluated
 
 ODD = st.one_of(
     st.sampled_from(
@@ -52,8 +54,8 @@ def test_a_demo_with_odd_values_evaluates_or_says_why_not(base, data, demo_steps
         field = data.draw(st.sampled_from([k for k in step if k not in ("kind", "id")] or ["kind"]))
         step[field] = data.draw(ODD)
     try:
-        found = recipe.of(json.loads(json.dumps({"steps": steps})))
-        evaluation = recipe.Evaluator().evaluate(found, demo_file)
+        found = document.of(json.loads(json.dumps({"steps": steps})))
+        evaluation = Evaluator().evaluate(found, DEMO_FILES)
     except PlodekError as error:
         assert str(error)
         return
@@ -91,7 +93,7 @@ def test_any_bytes_are_points_or_a_bad_file(data):
 def cgns_bytes(tmp_path_factory):
     path = tmp_path_factory.mktemp("cgns") / "g.cgns"
     nodes = np.stack(np.meshgrid(*[np.arange(3.0)] * 3, indexing="ij"), axis=-1)
-    cgns.write(path, Grid(3, ("a",), (nodes,)), "m")
+    write(path, Grid(3, ("a",), (nodes,)), "m")
     return path.read_bytes()
 
 
@@ -105,7 +107,7 @@ def test_a_damaged_cgns_file_is_read_or_refused(data, cgns_bytes, tmp_path):
     path = tmp_path / "damaged.cgns"
     path.write_bytes(bytes(damaged[:cut]))
     try:
-        grid, _ = cgns.read(path)
+        grid, _ = read(path)
     except BadFile as error:
         assert "damaged.cgns" in str(error)
         return
@@ -127,10 +129,10 @@ def test_cells_without_volume_are_folded_and_measured_without_a_warning(flat):
 
 def test_deeply_nested_and_huge_recipes_are_refused_in_words():
     with pytest.raises(PlodekError):
-        recipe.read("[" * 100_000)
+        document.read("[" * 100_000)
     many = [{"kind": "gate", "id": f"g{n}"} for n in range(2001)]
     with pytest.raises(PlodekError, match="steps"):
-        recipe.of({"steps": many})
+        document.of({"steps": many})
 
 
 def test_one_block_and_one_cell_go_all_the_way():

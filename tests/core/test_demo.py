@@ -3,7 +3,7 @@
 import numpy as np
 
 from plodek.core.build import build
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from plodek.core.check.quality import gate
 
 
@@ -18,7 +18,7 @@ def test_it_has_the_promised_size(demo_model):
 def test_after_smoothing_angles_heights_and_wall_angles_hold(demo_model, demo_built):
     run = demo_built.runs[0]
     assert run.progress.folded == 0
-    plane = measure(build.assemble(demo_model, run.blocks))
+    plane = measure(build.finished(demo_model, run.blocks))
     assert plane.of("smallest_angle").min() >= 35
     assert plane.of("largest_angle").max() <= 145
     assert np.allclose(run.wished, 0.006, rtol=1e-9)
@@ -33,7 +33,7 @@ def test_the_heights_are_those_of_the_grid_itself(demo_model, demo_built):
     grid = demo_built.grid
     (pier,) = [p for p in grid.patches if p.name == "pier"]
     curve = demo_model.guides["pier"]
-    for side in pier.sides:
+    for side in pier.windows:
         lines = np.moveaxis(grid.xyz[side.block], side.axis, 0)
         first = (lines[-2] if side.end else lines[1])[:, 0]
         wall = (lines[-1] if side.end else lines[0])[:, 0]

@@ -8,11 +8,14 @@ import numpy as np
 import pytest
 
 from plodek.core.build import build
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from plodek.core.check.quality import gate
 from plodek.core.grid.fill import layer_of
-from plodek.core.recipe import recipe
-from tests.conftest import DEMO, demo_file
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
+from plodek.core.recipe.files import Files
+from plodek.core.recipe.parameters import with_values
+from tests.conftest import DEMO, DEMO_FILES, demo_file
 
 #: Blocks, and the Euler characteristic of the flow domain: 1 for a ball, 0 for a ring (around a pier).
 DEMOS = {
@@ -33,7 +36,7 @@ FACES = ((0, 2, 4, 6), (1, 3, 5, 7), (0, 1, 4, 5), (2, 3, 6, 7), (0, 1, 2, 3), (
 def demos():
     found = {}
     for name in DEMOS:
-        evaluation = recipe.Evaluator().evaluate(recipe.read(demo_file(f"{name}.json")), demo_file)
+        evaluation = Evaluator().evaluate(document.read(demo_file(f"{name}.json")), DEMO_FILES)
         assert evaluation.error is None, f"{name}: {evaluation.error}"
         found[name] = evaluation.model
     return found
@@ -99,8 +102,8 @@ def test_the_boundary_is_closed(demos, name):
     grid = build.filled_grid(demos[name])
     total, area = np.zeros(3), 0.0
     for patch in grid.patches:
-        for side in patch.sides:
-            xyz = grid.side_nodes(side)
+        for side in patch.windows:
+            xyz = grid.nodes(side).squeeze(side.axis)
             vectors = 0.5 * np.cross(xyz[1:, 1:] - xyz[:-1, :-1], xyz[:-1, 1:] - xyz[1:, :-1])
             # Outward along i and k with rising axes, inward along j: the cross product of (i, k) is -j.
             sign = (1 if side.end else -1) * (-1 if side.axis == 1 else 1)
@@ -116,7 +119,7 @@ def refined(model, factor):
 
 def test_the_venturis_volume_converges_with_second_order():
     """Against the frusta it consists of; lengths as in ISO 5167-4's cones of 21° and 8°, in mm."""
-    model = recipe.Evaluator().evaluate(recipe.read(demo_file("dosing-venturi.json")), demo_file).model
+    model = Evaluator().evaluate(document.read(demo_file("dosing-venturi.json")), DEMO_FILES).model
 
     def frustum(a, b, h):
         return math.pi * h / 3 * (a * a + a * b + b * b)
@@ -163,13 +166,13 @@ def test_the_vane_recipe_runs_unchanged_on_other_profiles(tmp_path):
     x, y, _ = section("5510", 41, sharp=True).T
     rows = [*zip(x, y, strict=True), (1.0, 0.0)]
     (tmp_path / "own.dat").write_text("made up\n" + "\n".join(f"{a:.7f} {b:.7f}" for a, b in rows))
-    vanes = recipe.read((DEMO / "turning-vanes.json").read_bytes())
+    vanes = document.read((DEMO / "turning-vanes.json").read_bytes())
     for profile in ("4412", "0012", "own.dat"):
-        own = recipe.with_values(vanes, {"profile": profile})
-        found = recipe.Evaluator().evaluate(own, lambda name: (tmp_path / name).read_bytes())
+        own = with_values(vanes, {"profile": profile})
+        found = Evaluator().evaluate(own, Files(lambda name: (tmp_path / name).read_bytes()))
         assert found.error is None, f"{profile}: {found.error}"
         assert list(found.model.layout.blocks) == list(
-            recipe.Evaluator().evaluate(vanes, demo_file).model.layout.blocks
+            Evaluator().evaluate(vanes, DEMO_FILES).model.layout.blocks
         )
         cells = measure(build.build(found.model).grid)
         assert not cells.folded.any()

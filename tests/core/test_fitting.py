@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from plodek.core.build import build
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from tests.conftest import evaluated, model_of
 from tests.core.test_operations import ALL, BOX, FRAME
 
@@ -21,7 +21,7 @@ def test_fitting_in_space():
     core = {"kind": "butterfly", "id": "b", "blocks": ALL}
     model = model_of([sphere, box, lie, core])
     grid = build.filled_grid(model)
-    outer = np.concatenate([grid.side_nodes(side).reshape(-1, 3) for side in grid.unnamed])
+    outer = np.concatenate([grid.nodes(side).squeeze(side.axis).reshape(-1, 3) for side in grid.unnamed])
     assert np.abs(np.linalg.norm(outer, axis=1) - 1).max() < 1e-9
     errors = []
     for cells in (4, 8, 16):

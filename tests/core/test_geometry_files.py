@@ -11,7 +11,9 @@ import trimesh
 from ezdxf import units
 
 from plodek.core.errors import BadFile, BadValue
-from plodek.core.recipe import recipe
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
+from plodek.core.recipe.files import Files
 from plodek.core.shape.files import cad_file, geometry_file
 from plodek.core.shape.files.contents import guides_of
 from plodek.core.shape.files.packed import pack, unpack
@@ -140,7 +142,7 @@ def test_a_file_without_a_unit_asks_for_it():
     steps = [{"kind": "bring-in", "id": "b", "file": "box.stl", "name": "box"}]
     for unit, size in ((None, None), ("cm", 0.01)):
         steps[0]["file_unit"] = unit
-        found = recipe.Evaluator().evaluate(recipe.of({"steps": steps}), lambda name: stl())
+        found = Evaluator().evaluate(document.of({"steps": steps}), Files(lambda name: stl()))
         if unit is None:
             assert isinstance(found.error, BadValue)
             assert "does not say its unit" in str(found.error)

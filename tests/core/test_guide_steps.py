@@ -7,20 +7,20 @@ import numpy as np
 import pytest
 
 from plodek.core.errors import BadValue, NothingFound
-from plodek.core.recipe import recipe
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.rewriting import in_unit, renamed
 from plodek.core.shape.measure import Target, measure
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.units import factor
+from tests.conftest import DEMO_FILES
 
 DEMO = Path(__file__).parents[2] / "plodek" / "demo"
 
 
 def evaluated(steps, *, fine=True):
     numbered = [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
-    found = recipe.Evaluator().evaluate(
-        recipe.of({"steps": numbered}), lambda name: (DEMO / name).read_bytes()
-    )
+    found = Evaluator().evaluate(document.of({"steps": numbered}), DEMO_FILES)
     if fine:
         assert found.error is None, found.error
     return found
@@ -224,8 +224,8 @@ def test_measurements_in_closed_form():
 
 def test_the_venturi_has_the_angles_of_the_standard():
     """ISO 5167-4, classical Venturi tube: inlet cone 21° ± 1°, outlet cone 7° to 15° (whole angles)."""
-    found = recipe.read((DEMO / "dosing-venturi.json").read_bytes())
-    model = recipe.Evaluator().evaluate(found, lambda name: b"").model
+    found = document.read((DEMO / "dosing-venturi.json").read_bytes())
+    model = evaluate(found).model
     axis = target(model, "axis")
     inlet, outlet = (
         measure("angle", [target(model, name), axis]).values[0][1] for name in ("inlet-cone", "outlet-cone")
@@ -239,6 +239,14 @@ def test_the_venturi_has_the_angles_of_the_standard():
 # --- changes through a whole recipe ---------------------------------------------------------------------
 
 
+def evaluate(recipe):
+    return Evaluator().evaluate(recipe, DEMO_FILES)
+
+
+def of_steps(steps):
+    return evaluate(document.Recipe(steps=steps))
+
+
 def test_a_rename_reaches_every_later_reference():
     steps = [{"id": f"s{n}", **s} for n, s in enumerate([
         *BASE,
@@ -246,19 +254,19 @@ def test_a_rename_reaches_every_later_reference():
         {"kind": "polyline", "name": "p", "points": [[5, 5], {"guide": "c", "fraction": 0.5}]},
         {"kind": "group", "name": "g", "guides": ["c", "a"]},
     ])]  # fmt: skip
-    after = renamed(evaluated(steps), steps, "c", "rim")
-    found = evaluated(after).model
+    after = renamed(evaluated(steps), "c", "rim").steps
+    found = of_steps(after).model
     assert "c" not in found.guides
     assert found.groups["g"].members == ("rim", "a")
     assert len(after) == len(steps)
     # A name from a file is changed by a step behind the one that brought it in.
     bring = [{"id": "b", "kind": "bring-in", "name": "cone", "file": "draft-cone.step"},
              {"id": "e", "kind": "border", "name": "rim", "surface": "cone.inlet"}]  # fmt: skip
-    after = renamed(evaluated(bring), bring, "cone.inlet", "mouth")
-    assert [s["kind"] for s in after] == ["bring-in", "rename", "border"]
-    assert evaluated(after).model.surface("mouth").area == pytest.approx(0.16 * math.pi)
+    after = renamed(evaluated(bring), "cone.inlet", "mouth").steps
+    assert [s.kind for s in after] == ["bring-in", "rename", "border"]
+    assert of_steps(after).model.surface("mouth").area == pytest.approx(0.16 * math.pi)
     with pytest.raises(NothingFound):
-        renamed(evaluated(steps), steps, "nix", "x")
+        renamed(evaluated(steps), "nix", "x")
 
 
 def test_another_unit_converts_the_numbers_or_keeps_them():
@@ -267,10 +275,13 @@ def test_another_unit_converts_the_numbers_or_keeps_them():
         {"kind": "read", "name": "pier", "file": "pier-outline.csv"},
         {"kind": "frame", "width": 9, "height": "5 m"},
         {"kind": "cut", "by": "x", "at": [2]},
-        {"kind": "cut", "by": "fraction", "at": [0.5], "tier": {"at": [1, 0]}},
+        {"kind": "cut", "by": "fraction", "fractions": [0.5], "tier": {"at": [1, 0]}},
     ])]  # fmt: skip
     before = evaluated(steps).model
-    converted, kept = (evaluated(in_unit(steps, "mm", convert=c)).model for c in (True, False))
+    recipe = document.of({"steps": steps})
+    converted, kept = (
+        evaluate(in_unit(recipe, "mm", convert=c, evaluate=evaluate)).model for c in (True, False)
+    )
     for name, guide in before.guides.items():
         same, other = converted.guides[name], kept.guides[name]
         size = "area" if isinstance(guide, Surface) else "length"
@@ -283,14 +294,4 @@ def test_another_unit_converts_the_numbers_or_keeps_them():
     assert kept.layout.size() == pytest.approx(math.hypot(9, 5000))
     assert factor("mm", "m") == 0.001
     with pytest.raises(BadValue):
-        in_unit(steps, "ell", convert=True)
-
-
-def test_every_field_that_names_guides_is_known_to_the_rename():
-    """Fields of guides carry their widget: without it a rename would pass over them."""
-    for kind in recipe.KINDS:
-        for name, field in kind.model_fields.items():
-            naming = name in ("guide", "guides", "surface", "second", "path", "after", "across")
-            if naming and kind.__name__ != "EllipseStep":
-                assert isinstance(field.json_schema_extra, dict)
-                assert field.json_schema_extra["widget"] in ("guide", "guides"), (kind, name)
+        in_unit(recipe, "ell", convert=True, evaluate=evaluate)

@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 
 from plodek.core.build import build
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
 from plodek.core.errors import BadFile, BadValue, FoldedGrid, NotReady
-from plodek.core.formats.cgns import cgns
+from plodek.core.formats.cgns.read import read
+from plodek.core.formats.cgns.write import write
 from plodek.core.formats.handoff import hand_off
 from plodek.core.grid.grid import Grid
 from tests.conftest import model_of
@@ -27,12 +28,12 @@ def sent(steps, folder, **options):
 
 
 def test_a_cgns_file_reads_back_to_the_same_grid(demo_model, demo_built, tmp_path):
-    cgns.write(tmp_path / "pier.cgns", demo_built.grid, "m")
-    found, unit = cgns.read(tmp_path / "pier.cgns")
+    write(tmp_path / "pier.cgns", demo_built.grid, "m")
+    found, unit = read(tmp_path / "pier.cgns")
     assert unit == "m"
     assert all(np.array_equal(a, b) for a, b in zip(found.xyz, demo_built.grid.xyz, strict=True))
-    ours = {(p.name, p.type): set(p.sides) for p in demo_built.grid.patches}
-    assert {(p.name, p.type): set(p.sides) for p in found.patches} == ours
+    ours = {(p.name, p.type): set(p.windows) for p in demo_built.grid.patches}
+    assert {(p.name, p.type): set(p.windows) for p in found.patches} == ours
     assert len(found.interfaces) == len(demo_built.grid.interfaces)
     assert found.unnamed == ()
     assert np.array_equal(measure(found).values, measure(demo_built.grid).values)
@@ -48,13 +49,13 @@ def test_every_patch_type_survives(tmp_path):
             for n, (t, s) in enumerate(zip(types, sides, strict=True))
         ]
         sent([*PLAIN, *patches], tmp_path / str(shift), formats=("cgns",))
-        found, _ = cgns.read(tmp_path / str(shift) / "g.cgns")
+        found, _ = read(tmp_path / str(shift) / "g.cgns")
         assert {p.name: p.type for p in found.patches} == {f"patch{n}": t for n, t in enumerate(types)}
 
 
 def test_unit_and_scale_are_applied_and_told(tmp_path):
     done = sent([*PLAIN, REST], tmp_path, file_unit="mm", scale=2.0)
-    grid, unit = cgns.read(tmp_path / "g.cgns")
+    grid, unit = read(tmp_path / "g.cgns")
     assert unit == "mm"
     assert max(x.max() for x in grid.xyz) == pytest.approx(4000)
     assert done.facts["volume"] == pytest.approx(8e9)
@@ -92,7 +93,7 @@ def test_patch_names_that_the_format_needs_itself_are_refused_and_others_never_c
         for n, f in (("a", {"side": "x-"}), ("a_1", {"side": "x+"}), ("a1", {"rest": True}))
     ]
     sent([*PLAIN, *names], tmp_path, formats=("cgns",))
-    found, _ = cgns.read(tmp_path / "g.cgns")
+    found, _ = read(tmp_path / "g.cgns")
     assert sorted(p.name for p in found.patches) == ["a", "a1", "a_1"]
 
 
@@ -113,7 +114,7 @@ def test_what_is_no_cgns_file_is_refused(content, tmp_path):
     path = tmp_path / "bad.cgns"
     path.write_bytes(content)
     with pytest.raises(BadFile, match="bad.cgns"):
-        cgns.read(path)
+        read(path)
 
 
 def stretched():

@@ -10,16 +10,17 @@ from hypothesis import strategies as st
 from plodek.core.blocks import tables
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Block, edge_of
+from plodek.core.blocks.motion import Extrusion
 from plodek.core.blocks.operations.cut import cut, fractions_along
 from plodek.core.blocks.operations.frame import box
-from plodek.core.blocks.operations.lift import Extrusion, lifted
+from plodek.core.blocks.operations.lift import lifted
 from plodek.core.blocks.operations.ring.ring import ring
+from plodek.core.blocks.orientation import Orientation
 from plodek.core.blocks.soundness import check
-from plodek.core.blocks.tables import Orientation
 from plodek.core.blocks.tiers import tier_of, tiers
 from plodek.core.errors import PlodekError, Refused
 from plodek.core.grid.fill import fill_plane
-from plodek.core.grid.grid import interfaces_of
+from plodek.core.grid.from_layout import interfaces_of
 from plodek.core.spacing.spread import Spacing, lay_out
 
 

@@ -9,9 +9,12 @@ import pytest
 from plodek.core.blocks.angles import corner_angles
 from plodek.core.blocks.plan import clearest, plan
 from plodek.core.build import build
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from plodek.core.errors import Refused
 from plodek.core.model.block_advice import advise
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
+from plodek.core.recipe.files import in_memory
 from tests.conftest import evaluated, model_of
 from tests.core.test_layout import assert_sound
 
@@ -26,7 +29,10 @@ def filled(model):
     """Fill a model's grid; coincident nodes of neighbours must be equal to the bit."""
     grid = build.filled_grid(model)
     for face in grid.interfaces:
-        one, other = grid.side_nodes(face.first), grid.side_nodes(face.second)
+        one, other = (
+            grid.nodes(face.first).squeeze(face.first.axis),
+            grid.nodes(face.second).squeeze(face.second.axis),
+        )
         places = [{tuple(xyz) for xyz in nodes.reshape(-1, 3)} for nodes in (one, other)]
         assert places[0] == places[1]
     return measure(grid)
@@ -124,7 +130,7 @@ def test_a_cut_stays_within_blocks_only_where_it_can_end():
         "kind": "cut",
         "id": "w",
         "by": "fraction",
-        "at": [0.5],
+        "fractions": [0.5],
         "tier": {"at": [0, 0.5]},
         "within": {"at": [0.2, 0.5]},
     }
@@ -228,11 +234,12 @@ def test_sweeps_carry_the_plane_without_twist_and_narrow():
     s = np.linspace(0, 1, 2001)
     assert cells.volume.sum() == pytest.approx(area * length * np.trapezoid((1 - 0.5 * s) ** 2, s), rel=3e-3)
     smooth = {"kind": "smooth", "id": "m", "sweeps": 3, "control": "no control"}
-    carried = model_of([*base, smooth, sweep | {"cuts": []}, {"kind": "cut", "id": "c", "by": "fraction", "at": [0.3], "tier": {"at": [0.7, 0, 1.5]}}])  # fmt: skip
+    carried = model_of([*base, smooth, sweep | {"cuts": []}, {"kind": "cut", "id": "c", "by": "fraction", "fractions": [0.3], "tier": {"at": [0.7, 0, 1.5]}}])  # fmt: skip
     grid = build.build(carried).grid
     for face in grid.interfaces:
         places = [
-            {tuple(x) for x in grid.side_nodes(side).reshape(-1, 3)} for side in (face.first, face.second)
+            {tuple(x) for x in grid.nodes(side).squeeze(side.axis).reshape(-1, 3)}
+            for side in (face.first, face.second)
         ]
         assert places[0] == places[1]
     assert measure(grid).volume.sum() == pytest.approx(cells.volume.sum(), rel=2e-3)
@@ -244,8 +251,8 @@ def test_twins_stay_matched_whatever_happens_to_one_side():
         {"kind": "block", "id": "k", "corners": [[0, 0], [2, 0], [0, 1], [2, 1]]},
         {"kind": "twin", "id": "t", "sides": {"side": "y-"}, "others": {"side": "y+"}, "shift": [0, 1]},
         {"kind": "follow", "id": "w", "guide": "low", "edges": {"side": "y-"}},
-        {"kind": "cut", "id": "c", "by": "fraction", "at": [0.3, 0.6], "tier": {"at": [1, 1.2]}},
-        {"kind": "cut", "id": "r", "by": "fraction", "at": [0.4], "tier": {"at": [0, 0.5]}},
+        {"kind": "cut", "id": "c", "by": "fraction", "fractions": [0.3, 0.6], "tier": {"at": [1, 1.2]}},
+        {"kind": "cut", "id": "r", "by": "fraction", "fractions": [0.4], "tier": {"at": [0, 0.5]}},
     ]
     model = model_of(base)
     slid = {"kind": "slide", "id": "s", "corner": {"at": [0.6, 0.15]}, "fraction": 0.25}
@@ -295,16 +302,14 @@ def test_twins_stay_matched_whatever_happens_to_one_side():
 
 def test_a_layout_comes_in_as_a_part_of_another(tmp_path):
     part = {"plodek": 1, "steps": [FRAME, {"kind": "cut", "id": "c", "at": [1]}]}
-    from plodek.core.recipe import recipe
-
     files = {"part.json": json.dumps(part).encode(), "loop.json": json.dumps({"steps": [{"kind": "bring-layout", "id": "b", "file": "loop.json"}]}).encode()}  # fmt: skip
     steps = [FRAME, {"kind": "bring-layout", "id": "b", "file": "part.json", "shift": [2, 0]}]
-    found = recipe.Evaluator().evaluate(recipe.of({"steps": steps}), files.__getitem__)
+    found = Evaluator().evaluate(document.of({"steps": steps}), in_memory(files))
     assert found.error is None
     assert len(found.model.layout.blocks) == 3
     assert_sound(found.model.layout)
-    looped = recipe.of({"steps": [{"kind": "bring-layout", "id": "b", "file": "loop.json"}]})
-    assert "brings in itself" in str(recipe.Evaluator().evaluate(looped, files.__getitem__).error)
+    looped = document.of({"steps": [{"kind": "bring-layout", "id": "b", "file": "loop.json"}]})
+    assert "brings in itself" in str(Evaluator().evaluate(looped, in_memory(files)).error)
 
 
 @pytest.mark.parametrize(

@@ -48,7 +48,7 @@ def random_step(model, number, verb, first, second, share):
     side = {"sides": [list(sides[second % len(sides)])]}
     step = {"kind": verb, "id": f"s{number}"}
     fields = {
-        "cut": {"by": "fraction", "at": [share], "tier": edge},
+        "cut": {"by": "fraction", "fractions": [share], "tier": edge},
         "ring": {"blocks": block, "where": ("inside", "around")[second % 2], "measure": "share", "share": 0.3 * share, "layers": 1 + first % 2},
         "hollow": {"blocks": block},
         "bring-back": {"blocks": block},

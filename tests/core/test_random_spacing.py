@@ -21,12 +21,12 @@ PLANE = [
 ]
 TWIN = {"kind": "twin", "id": "t", "sides": {"side": "y-"}, "others": {"side": "y+"}, "shift": [0, 2]}
 LIFT = {"kind": "extrude", "id": "e", "depth": 1.5, "cells": 7}
-KINDS = [
+WISHED = [
     "count", "release", "geometric", "tanh", "two-sided", "match", "table", "by curvature", "wall-layer", "turn",
     "copy", "blend", "wanted-size", "budget", "factor", "multiples", "cut",
 ]  # fmt: skip
 WISHES = st.lists(
-    st.tuples(st.sampled_from(KINDS), st.integers(0, 10_000), st.integers(0, 10_000), st.floats(0.05, 0.95)),
+    st.tuples(st.sampled_from(WISHED), st.integers(0, 10_000), st.integers(0, 10_000), st.floats(0.05, 0.95)),
     min_size=1,
     max_size=7,
 )
@@ -61,7 +61,7 @@ def wish(model, number, kind, first, second, share):
         "budget": {"cells": 200 + second},
         "factor": {"factor": 0.5 + 1.5 * share},
         "multiples": {"of": str(2 ** (second % 4))},
-        "cut": {"by": "fraction", "at": [share], "tier": tier},
+        "cut": {"by": "fraction", "fractions": [share], "tier": tier},
     }
     return {"kind": kind, "id": f"s{number}"} | fields[kind]
 

@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 
 from plodek.core.errors import BadValue
-from plodek.core.recipe import recipe
-from plodek.core.recipe.recipe import KINDS
-from tests.conftest import demo_file, evaluated, model_of
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
+from plodek.core.recipe.step import kinds
+from tests.conftest import DEMO_FILES, evaluated, model_of
 
 FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
 
@@ -22,7 +23,7 @@ FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
         ('{"steps": [{"kind": "frame", "id": "a b", "width": 4, "height": 1}]}', "field “id”"),
         ('{"steps": [{"kind": "frame", "id": "a", "width": 4, "height": 1, "colour": 1}]}', "“colour”"),
         ('{"steps": [{"kind": "count", "id": "a", "tier": {"at": [0, 0]}, "cells": 0}]}', "“cells”"),
-        ('{"plodek": 2, "steps": []}', "plodek"),
+        ('{"plodek": 3, "steps": []}', "plodek"),
         ('{"steps": [{"kind":"unit","id":"a"},{"kind":"unit","id":"a"}]}', "two steps have the id “a”"),
         ("[]", "the recipe"),
         ('{"steps": [{"kind": "frame", "id": "a", "width": NaN, "height": 1}]}', "“width”"),
@@ -30,14 +31,14 @@ FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
 )
 def test_bad_recipes_are_refused_with_step_and_field(text, words):
     with pytest.raises(BadValue) as caught:
-        recipe.read(text)
+        document.read(text)
     assert words in str(caught.value)
 
 
 def test_the_demo_reads_back_as_it_was_written(demo_steps):
-    found = recipe.of({"steps": demo_steps})
+    found = document.of({"steps": demo_steps})
     written = json.loads(found.model_dump_json())
-    assert recipe.of(written) == found
+    assert document.of(written) == found
 
 
 def test_units_are_read_and_converted():
@@ -74,11 +75,11 @@ def test_evaluation_stops_at_the_step_that_fails_and_the_rest_waits(demo_steps):
 
 
 def test_a_late_change_reuses_all_models_before_it(demo_steps):
-    evaluator = recipe.Evaluator()
-    first = evaluator.evaluate(recipe.of({"steps": demo_steps}), demo_file)
+    evaluator = Evaluator()
+    first = evaluator.evaluate(document.of({"steps": demo_steps}), DEMO_FILES)
     changed = [dict(s) for s in demo_steps]
     changed[20] = changed[20] | {"name": "floor"}
-    second = evaluator.evaluate(recipe.of({"steps": changed}), demo_file)
+    second = evaluator.evaluate(document.of({"steps": changed}), DEMO_FILES)
     assert all(a is b for a, b in zip(first.models[:20], second.models[:20], strict=True))
     assert first.models[20] is not second.models[20]
 
@@ -117,9 +118,9 @@ def test_the_recipe_works_on_another_outline(demo_steps):
         ([{"kind": "cut", "id": "c", "at": [1]}], "no blocks yet"),
         ([FRAME, {"kind": "cut", "id": "c", "at": [9]}], "no edge crosses x = 9"),
         ([FRAME, {"kind": "cut", "id": "c", "at": []}], "no value"),
-        ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "at": [0.6, 0.3], "tier": {"at": [2, 0]}}], "do not rise"),
-        ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "at": [1.2], "tier": {"at": [2, 0]}}], "between 0 and 1"),
-        ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "at": [0.5]}], "no tier"),
+        ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "fractions": [0.6, 0.3], "tier": {"at": [2, 0]}}], "do not rise"),
+        ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "fractions": [1.2], "tier": {"at": [2, 0]}}], "between 0 and 1"),
+        ([FRAME, {"kind": "cut", "id": "c", "by": "fraction", "fractions": [0.5]}], "no tier"),
         ([FRAME, {"kind": "follow", "id": "w", "guide": "pier", "edges": {"at": [0, 1]}}], "no guide is called"),
         ([FRAME, {"kind": "slide", "id": "s", "corner": {"at": [0, 0]}, "fraction": 0.5}], "sits on no guide"),
         ([FRAME, {"kind": "hollow", "id": "h", "blocks": {"ids": ["nix"]}}], "“nix” is not there"),
@@ -193,12 +194,12 @@ def test_cut_through_a_guide_point_and_slides_that_would_pass_a_neighbour(demo_s
 
 
 def test_every_kind_tells_its_verb_key_and_sentence_and_keys_do_not_clash():
-    defs = recipe.schema()["$defs"]
-    for kind in KINDS:
+    defs = document.schema()["$defs"]
+    for kind in kinds():
         about = defs[kind.__name__]["plodek"]
         assert about["verb"]
         fields = set(defs[kind.__name__]["properties"])
         named = {part.split("}")[0] for part in about["sentence"].split("{")[1:]}
         assert named <= fields
-    pairs = [(k.stage, k.key) for k in KINDS]
+    pairs = [(k.stage, k.key) for k in kinds()]
     assert len(pairs) == len(set(pairs))

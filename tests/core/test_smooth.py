@@ -9,7 +9,8 @@ from plodek.core.build import build
 from plodek.core.errors import PlodekError
 from plodek.core.smooth import kernels
 from plodek.core.smooth.graph import graph_of
-from plodek.core.smooth.smooth import SmoothSettings, smooth
+from plodek.core.smooth.settings import SmoothSettings
+from plodek.core.smooth.smooth import smooth
 from tests.conftest import evaluated, model_of
 
 BOX = [

@@ -9,9 +9,9 @@ import vtk
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
 from plodek.core.build import build
-from plodek.core.formats.cgns import cgns
+from plodek.core.formats.cgns.write import write
 from plodek.core.formats.handoff import hand_off
-from plodek.core.formats.vtk import vtk as vtk_files
+from plodek.core.formats.vtk.write import write as write_vtk
 from tests.conftest import model_of
 
 
@@ -53,7 +53,7 @@ def test_the_standards_checker_finds_nothing(name, demo_built, tmp_path):
         model = model_of(C_RING)
         grid, unit = build.build(model).grid, model.unit
         assert len(grid.interfaces) > 12
-    cgns.write(tmp_path / "g.cgns", grid, unit)
+    write(tmp_path / "g.cgns", grid, unit)
     assert_accepted(tmp_path / "g.cgns")
 
 
@@ -62,7 +62,9 @@ def test_interfaces_at_every_turn_are_accepted(tmp_path):
     from dataclasses import replace
 
     from plodek.core.blocks.layout import Block
-    from plodek.core.grid.grid import Grid, PatchFaces
+    from plodek.core.grid.grid import Grid
+    from plodek.core.grid.window import PatchFaces
+    from plodek.core.model.operations import Fill
 
     model = model_of(C_RING[:6] + C_RING[7:9])
     plane = model.layout
@@ -73,12 +75,12 @@ def test_interfaces_at_every_turn_are_accepted(tmp_path):
         turned = tuple(c[m + up] for up in (0, 4) for m in (1, 3, 0, 2))
         blocks[name] = Block(turned, block.hollow) if n % 2 else block
     layout = replace(plane, blocks=blocks)
-    again = replace(model, layout=layout, pieces={}, lift=None)
+    again = replace(model, layout=layout, pieces={}, operations=(Fill(),))
     grid = build.build(again).grid
     assert any(min(face.orientation.axes) < 0 for face in grid.interfaces)
     sides = tuple(grid.unnamed)
     whole = Grid(3, grid.names, grid.xyz, grid.interfaces, (PatchFaces("all", "wall", sides),))
-    cgns.write(tmp_path / "t.cgns", whole, "m")
+    write(tmp_path / "t.cgns", whole, "m")
     assert_accepted(tmp_path / "t.cgns")
 
 
@@ -95,7 +97,7 @@ def leaves(data):
 
 def test_vtks_cgns_reader_sees_the_same_cells_patches_and_coordinates(demo_built, tmp_path):
     grid = demo_built.grid
-    cgns.write(tmp_path / "pier.cgns", grid, "m")
+    write(tmp_path / "pier.cgns", grid, "m")
     reader = vtk.vtkCGNSReader()
     reader.SetFileName(str(tmp_path / "pier.cgns"))
     reader.SetLoadBndPatch(True)
@@ -121,7 +123,7 @@ def test_vtks_cgns_reader_sees_the_same_cells_patches_and_coordinates(demo_built
 
 def test_vtks_own_reader_takes_the_vtm_with_blocks_and_patches(demo_built, tmp_path):
     grid = demo_built.grid
-    vtk_files.write(tmp_path / "pier.vtm", grid)
+    write_vtk(tmp_path / "pier.vtm", grid)
     reader = vtk.vtkXMLMultiBlockDataReader()
     reader.SetFileName(str(tmp_path / "pier.vtm"))
     reader.Update()

@@ -10,7 +10,7 @@ from scipy.interpolate import splev, splprep
 from scipy.optimize import bisect
 
 from plodek.core.build import build
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from plodek.core.shape.files import point_file
 from plodek.core.spacing.edge_law import EdgeLaw
 from tests.conftest import demo_file, model_of
@@ -73,7 +73,7 @@ def slivers(nodes, spline, u):
 
 def pier_nodes(model, grid):
     (pier,) = [p for p in grid.patches if p.name == "pier"]
-    lines = [np.take(grid.xyz[s.block], -s.end, axis=s.axis)[:, 0, :2] for s in pier.sides]
+    lines = [np.take(grid.xyz[s.block], -s.end, axis=s.axis)[:, 0, :2] for s in pier.windows]
     return np.unique(np.concatenate(lines), axis=0)
 
 

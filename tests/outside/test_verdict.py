@@ -5,7 +5,7 @@ import pytest
 import vtk
 from vtkmodules.vtkFiltersVerdict import vtkMeshQuality
 
-from plodek.core.check.metrics import measure
+from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
 
 #: VTK's order of a hexahedron's corners, in ours (bits i, j, k).

@@ -63,7 +63,7 @@ def test_a_gate_that_is_missed_ends_with_1(tmp_path):
         ((FRAME, {"kind": "cut", "id": "c", "at": [9]}), (), "step 2 (cut “c”): no edge crosses"),
         (({"kind": "read", "id": "r", "file": "nix.csv", "name": "p"},), (), "nix.csv"),
         ((FRAME, SOLID), (), "belong to no patch"),
-        ((FRAME, SOLID, REST), ("--format", "pdf"), "names no known format"),
+        ((FRAME, SOLID, REST), ("--format", "pdf"), "is no format that grids are written in"),
         ((FRAME, SOLID, REST), ("--unit", "furlong"), "not a length unit"),
         ((), (), "no blocks yet"),
     ],

@@ -8,7 +8,7 @@ import zipfile
 import numpy as np
 import pytest
 
-from plodek.server.jobs import queue, work
+from plodek.server.jobs import work
 
 CUT = [
     {"kind": "frame", "id": "f", "width": 4, "height": 2},
@@ -19,12 +19,8 @@ REST = {"kind": "patch", "id": "p", "name": "walls", "faces": {"rest": True}}
 
 
 @pytest.fixture
-def project(client, tmp_path, monkeypatch):
-    """An empty project of a server whose jobs find its data folder."""
-    monkeypatch.setattr(work, "data_folder", lambda: tmp_path)
-    monkeypatch.setattr("plodek.server.api.jobs.data_folder", lambda: tmp_path)
-    work._engine.cache_clear()
-    assert queue.queue.immediate
+def project(client):
+    """An empty project."""
     return client.post("/api/projects", json={"name": "Two blocks"}).json["id"]
 
 
@@ -104,14 +100,13 @@ def test_smoothing_runs_as_a_job_and_its_grid_is_kept_in_the_cache(client, demo,
     assert client.get(f"/api/projects/{demo}/grid").status_code == 200
     (run,) = client.get(f"/api/projects/{demo}/quality").json["runs"]
     assert run["heights_within"] >= 0.95
-    events = client.get(f"/api/jobs/{job.json['id']}/events").data.decode()
-    assert json.loads(events.split("data: ")[-1])["state"] == "done"
+    assert client.get(f"/api/jobs/{job.json['id']}").json["state"] == "done"
     # Deleting the cache loses nothing: the same bits come back.
     first = client.get(f"/api/projects/{demo}/grid").data
     for path in (tmp_path / "cache").glob("*.npz"):
         path.unlink()
-    engine = client.application.extensions["plodek"]
-    engine._planes.clear()
+    engine = client.application.extensions["plodek"].engine
+    engine._smoothed.clear()
     engine._grids.clear()
     assert client.get(f"/api/projects/{demo}/grid").status_code == 422
     client.post(f"/api/projects/{demo}/builds", json=body)
@@ -159,8 +154,7 @@ def test_a_run_based_on_an_old_revision_is_refused_before_it_starts(client, demo
 
 def test_a_dead_worker_ends_the_job_clearly(client, project):
     work.Job.create(id="dead", project=project, kind="build", asked="{}", state="running", created=0, beat=0)
-    events = client.get("/api/jobs/dead/events").data.decode()
-    told = json.loads(events.split("data: ")[-1])
+    told = client.get("/api/jobs/dead").json
     assert (told["state"], "worker stopped" in told["result"]["error"]) == ("failed", True)
 
 
@@ -214,7 +208,7 @@ def test_parts_of_a_grid_and_what_they_refuse(client, project, monkeypatch):
     steps = [*CUT, REST, {"kind": "count", "id": "n", "tier": {"at": [0.5, 0, 0]}, "cells": 30}]
     tried = client.post(f"/api/projects/{project}/preview/grid", json={"steps": steps} | layer)
     assert len(unpacked(tried.data)[1]["faces"]) > len(arrays["faces"])
-    monkeypatch.setattr("plodek.server.api.grids._MOST_FACES", 50)
+    monkeypatch.setattr("plodek.server.api.grids.routes._MOST_FACES", 50)
     for part in (layer, {}):
         quick, whole = (
             unpacked(

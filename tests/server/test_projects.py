@@ -6,7 +6,9 @@ import zipfile
 
 import pytest
 
-from plodek.core.recipe import recipe as recipes
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
+from plodek.core.recipe.files import beside
 from tests.conftest import demo_file
 
 FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
@@ -173,8 +175,8 @@ def test_the_downloaded_recipe_builds_without_the_server(client, tmp_path):
     data = client.get(f"/api/projects/{project}/recipe/download").data
     with zipfile.ZipFile(io.BytesIO(data)) as found:
         found.extractall(tmp_path)
-    recipe = recipes.read((tmp_path / "recipe.json").read_text())
-    evaluation = recipes.Evaluator().evaluate(recipe, lambda name: (tmp_path / name).read_bytes())
+    recipe = document.read((tmp_path / "recipe.json").read_text())
+    evaluation = Evaluator().evaluate(recipe, beside(tmp_path / "recipe.json"))
     assert evaluation.error is None
     assert recipe.name == "Pier"
     assert evaluation.model.cells == client.get(f"/api/projects/{project}/model").json["cells"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import numpy as np
 
@@ -136,19 +136,16 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
     return EdgePath(start, end, curve, f0, span)
 
 
-@lru_cache(maxsize=50_000)
 def _straight(first: Place, second: Place) -> EdgePath:
-    """Make the path of a straight edge, once for all steps that leave it alone."""
+    """Make the path of a straight edge."""
     return EdgePath(np.array(first), np.array(second))
 
 
-@lru_cache(maxsize=20_000)
 def _bent(curve: Curve, first: Place, second: Place) -> EdgePath:
-    """Make the path of a bend, once for all steps that leave it alone."""
+    """Make the path of a bend."""
     return EdgePath(np.array(first), np.array(second), curve, span=1.0, bend=True)
 
 
-@lru_cache(maxsize=20_000)
 def _on_surface(surface: Surface, first: Place, second: Place) -> EdgePath:
     """Put the straight line between two places onto a surface."""
     start, end = np.array(first), np.array(second)

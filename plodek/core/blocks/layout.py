@@ -17,6 +17,8 @@ from plodek.core.shape.curves.compound import Part
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.move import Move
 
+#: The region that blocks belong to where no other is named.
+FLUID = "fluid"
 #: An edge is the sorted pair of its corners' ids; a side the sorted ids of its corners.
 Edge: TypeAlias = tuple[str, str]
 Side: TypeAlias = tuple[str, ...]
@@ -55,13 +57,15 @@ class Corner:
 
 @dataclass(frozen=True)
 class Block:
-    """A block: 4 or 8 corner ids in logical order (`tables`), and whether it is hollow.
+    """A block: 4 or 8 corner ids in logical order (`tables`), whether it is hollow, and its region.
 
-    Where an edge has shrunk to a point (a pole, a wedge), its corner stands twice.
+    Where an edge has shrunk to a point (a pole, a wedge), its corner stands twice. Hollow is no region:
+    the name only counts while the block is filled.
     """
 
     corners: tuple[str, ...]
     hollow: bool = False
+    region: str = FLUID
 
 
 @dataclass(frozen=True)
@@ -102,7 +106,7 @@ class Use:
 
 
 #: What is derived from the blocks of a layout alone.
-_OF_BLOCKS = ("edges", "sides", "outer", "filled", "filled_edges")
+_OF_BLOCKS = ("edges", "sides", "outer", "borders", "filled", "filled_edges", "regions")
 
 
 @dataclass(frozen=True)
@@ -192,6 +196,25 @@ class Layout:
         return bound
 
     @cached_property
+    def borders(self) -> dict[Side, tuple[str, str]]:
+        """The sides between blocks of two regions, with the names of both."""
+        found = {}
+        for side, uses in self.sides.items():
+            if len(uses) == 2:
+                one, other = (self.blocks[use.block] for use in uses)
+                if not one.hollow and not other.hollow and one.region != other.region:
+                    found[side] = one.region, other.region
+        return found
+
+    @cached_property
+    def regions(self) -> dict[str, list[str]]:
+        """The filled blocks of each region, in order."""
+        found: dict[str, list[str]] = {}
+        for name in self.filled:
+            found.setdefault(self.blocks[name].region, []).append(name)
+        return found
+
+    @cached_property
     def filled(self) -> list[str]:
         """Ids of the blocks that are not hollow, in order."""
         return [name for name, block in self.blocks.items() if not block.hollow]
@@ -206,6 +229,12 @@ class Layout:
         """Friendly labels for the screen: blocks B1, B2 …, corners c1, c2 …; never used in a recipe."""
         blocks = {name: f"B{n}" for n, name in enumerate(self.blocks, 1)}
         return blocks | {name: f"c{n}" for n, name in enumerate(self.corners, 1)}
+
+    def label(self, entity: Name) -> str:
+        """Give the friendly label of a block, corner, edge or side."""
+        if isinstance(entity, str):
+            return self.labels.get(entity, entity)
+        return "–".join(self.labels.get(corner, corner) for corner in entity)
 
     def places(self, ids: Iterable[str]) -> Floats:
         """Give the places (n, 3) of corners."""

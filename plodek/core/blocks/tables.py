@@ -16,10 +16,7 @@ whose bit of that axis is ``end``.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cache
-from itertools import permutations, product
 
 
 @cache
@@ -50,56 +47,3 @@ def side_corners(dim: int, axis: int, end: int) -> tuple[int, ...]:
 def parallel(dim: int, axis: int) -> tuple[tuple[int, int], ...]:
     """List (low corner, high corner) of the edges along one axis."""
     return tuple((low, high) for a, low, high in edges(dim) if a == axis)
-
-
-def _across(
-    n: int,
-    other: tuple[int, int],
-    own: Sequence[int],
-    along: Sequence[int],
-    flips: Sequence[bool],
-) -> int:
-    """Give the corner of the second block that corner ``n`` of the first becomes across their side."""
-    found = other[1] << other[0]
-    for axis, there, flip in zip(own, along, flips, strict=True):
-        found |= ((n >> axis & 1) ^ flip) << there
-    return found
-
-
-@dataclass(frozen=True)
-class Orientation:
-    """How one block sits against another.
-
-    ``axes[i]`` is the axis of the second block, counted from 1, that runs along axis i of the first;
-    negative where it runs the other way. This is the Transform of the CGNS standard (SIDS 8.2).
-    """
-
-    axes: tuple[int, ...]
-
-    @staticmethod
-    def between(
-        first: Sequence[str], side: tuple[int, int], second: Sequence[str], other: tuple[int, int]
-    ) -> Orientation:
-        """Derive it from the corner ids of two blocks that share ``side`` and ``other``, each (axis, end)."""
-        dim = len(first).bit_length() - 1
-        own = [axis for axis in range(dim) if axis != side[0]]
-        theirs = [axis for axis in range(dim) if axis != other[0]]
-        for along in permutations(theirs):
-            for flips in product((False, True), repeat=dim - 1):
-                # Where edges have shrunk several ways may fit; all of them join the same corners.
-                if all(
-                    first[n] == second[_across(n, other, own, along, flips)] for n in side_corners(dim, *side)
-                ):
-                    axes = [0] * dim
-                    axes[side[0]] = (1 if side[1] != other[1] else -1) * (other[0] + 1)
-                    for axis, there, flip in zip(own, along, flips, strict=True):
-                        axes[axis] = -(there + 1) if flip else there + 1
-                    return Orientation(tuple(axes))
-        raise ValueError(f"{first} and {second} do not share {side} and {other}")
-
-    def inverse(self) -> Orientation:
-        """Give the orientation of the first block as seen from the second."""
-        axes = [0] * len(self.axes)
-        for axis, signed in enumerate(self.axes):
-            axes[abs(signed) - 1] = (axis + 1) if signed > 0 else -(axis + 1)
-        return Orientation(tuple(axes))

@@ -1,19 +1,21 @@
-"""Building the grid of a model: fill, smooth, lift, interfaces and patches."""
+"""Building the grid of a model: its operations run in order."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-
-import numpy as np
+from typing import TypeAlias
 
 from plodek.core.arrays import Floats
-from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Edge, Side, edge_of
-from plodek.core.grid.fill import Layer, fill_plane, fill_side, fill_space, shared
-from plodek.core.grid.grid import Grid, PatchFaces, interfaces_of, outer_sides
-from plodek.core.model.model import Lift, Model
+from plodek.core.build.assemble import assemble
+from plodek.core.build.carry import carried
+from plodek.core.grid.fill import Layer, fill_plane, fill_space
+from plodek.core.grid.grid import Grid
+from plodek.core.model.model import Model
 from plodek.core.smooth.smooth import Smoothed, Watch, smooth
+
+#: The nodes (ni, nj, nk, 3) of each block; nk is 1 in the plane.
+Blocks: TypeAlias = Mapping[str, Floats]
 
 
 @dataclass(frozen=True)
@@ -27,33 +29,41 @@ class Built:
 def build(model: Model, watch: Watch | None = None) -> Built:
     """Build the grid of a model; ``watch`` sees the progress of smoothing. Raises NotReady without blocks."""
     model.need_blocks()
-    plane, runs = smoothed_plane(model, watch)
-    return Built(assemble(model, plane), runs)
+    blocks, runs = smoothed(model, watch)
+    return Built(finished(model, blocks), runs)
 
 
-def smoothed_plane(
-    model: Model, watch: Watch | None = None
-) -> tuple[Mapping[str, Floats] | None, tuple[Smoothed, ...]]:
-    """Smooth the plane of a model, as it was before a lift: its blocks (ni, nj, 1, 3), and the runs.
+def smoothed(model: Model, watch: Watch | None = None) -> tuple[Blocks | None, tuple[Smoothed, ...]]:
+    """Run the operations of a model up to its last smoothing: the blocks then, and what the runs reached.
 
-    None where there is no smoothing.
+    None where nothing is smoothed.
     """
     below = model.plane
     if not below.smoothing:
         return None, ()
-    plane: Mapping[str, Floats] = fill_plane(below.layout, below.laid)
+    blocks: Blocks = fill_plane(below.layout, below.laid)
     runs = []
     for settings in below.smoothing:
-        run = smooth(below.layout, below.laid, plane, settings, watch)
-        plane = run.blocks
+        run = smooth(below.layout, below.laid, blocks, settings, watch)
+        blocks = run.blocks
         runs.append(run)
-    return plane, tuple(runs)
+    return blocks, tuple(runs)
+
+
+def finished(model: Model, blocks: Blocks | None, *, only_sides: bool = False) -> Grid:
+    """Run the operations after the last smoothing, which gave ``blocks``; or all where that is None.
+
+    With ``only_sides`` the nodes inside blocks mean nothing.
+    """
+    if model.layout.dim == 2:
+        return assemble(model, fill_plane(model.layout, model.laid) if blocks is None else blocks)
+    return assemble(model, _in_space(model, blocks, shell=only_sides))
 
 
 def filled_grid(model: Model) -> Grid:
     """Fill the grid without smoothing. Raises NotReady without blocks."""
     model.need_blocks()
-    return assemble(model, None)
+    return finished(model, None)
 
 
 def shell(model: Model) -> Grid:
@@ -62,7 +72,7 @@ def shell(model: Model) -> Grid:
     What is seen of a large grid is there at once that way. Raises NotReady without blocks.
     """
     model.need_blocks()
-    return assemble(model, None, only_sides=True)
+    return finished(model, None, only_sides=True)
 
 
 def layer_grid(model: Model, layer: Layer) -> Grid:
@@ -71,124 +81,16 @@ def layer_grid(model: Model, layer: Layer) -> Grid:
     return Grid(3, tuple(layer), tuple(blocks[name] for name in layer))
 
 
-def assemble(model: Model, plane: Mapping[str, Floats] | None, *, only_sides: bool = False) -> Grid:
-    """Make the grid of a model, from its smoothed plane where there is one: interfaces and patches too."""
-    layout = model.layout
-    if layout.dim == 2:
-        blocks = plane if plane is not None else fill_plane(layout, model.laid)
-    else:
-        blocks = _in_space(model, plane, shell=only_sides)
-    sides = outer_sides(layout)
-    members: dict[str, list[Side]] = {p.name: [] for p in model.patches}
-    for side, patch in model.patch_of.items():
-        members[patch.name].append(side)
-    patches = tuple(
-        PatchFaces(p.name, p.type, tuple(sides[side] for side in members[p.name]))
-        for p in model.patches
-        if members[p.name]
-    )
-    unnamed = tuple(sides[side] for side in model.unnamed)
-    names = tuple(layout.filled)
-    xyz = tuple(blocks[name] for name in names)
-    return Grid(layout.dim, names, xyz, interfaces_of(layout), patches, unnamed)
+def coarse(model: Model, most: int) -> Model:
+    """Give the model with at most ``most`` cells on any tier, evenly spaced, for a quick look."""
+    counts = {e: min(n, most) for e, n in model.laid.counts.items()}
+    return model.with_spacing(replace(model.spacing, counts=counts, laws={}))
 
 
 def _in_space(
-    model: Model, plane: Mapping[str, Floats] | None, *, shell: bool = False, layer: Layer | None = None
+    model: Model, plane: Blocks | None, *, shell: bool = False, layer: Layer | None = None
 ) -> dict[str, Floats]:
     """Carry the plane along where the lift of it is whole, else fill between the edges."""
     if model.lift is not None and (plane is not None or model.lift.whole):
         return carried(model, model.lift, plane, shell=shell, layer=layer)
     return fill_space(model.layout, model.laid, model.guides, shell=shell, layer=layer)
-
-
-#: A whole block, and its six sides, as indices of its nodes.
-_WHOLE = ((slice(None), slice(None), slice(None)),)
-_SIDES = tuple(
-    tuple((slice(-1, None) if end else slice(1)) if ax == axis else slice(None) for ax in range(3))
-    for axis in range(3)
-    for end in (0, 1)
-)
-
-
-def carried(
-    model: Model,
-    lift: Lift,
-    plane: Mapping[str, Floats] | None,
-    *,
-    shell: bool = False,
-    layer: Layer | None = None,
-) -> dict[str, Floats]:
-    """Carry the plane along the lift: nodes (ni, nj, nk, 3) of every block.
-
-    That is the smoothed ``plane``, blocks (ni, nj, 1, 3), where there is one; else it is filled at both
-    ends of each block with the spacing there, and goes over from one to the other. On the edges along
-    the lift nodes lie as their spacing says; between them the lift's parameter is linear over indices.
-    Of a ``shell`` only the sides are there, of a ``layer`` only its own nodes.
-    """
-    layout, below = model.layout, lift.plane.layout
-    found = {}
-    for name in layout.filled if layer is None else layer:
-        corners = layout.blocks[name].corners
-        if plane is not None:
-            low = high = plane[lift.base[name]]
-        else:
-            low, high = (_end_filled(model, lift, name, end)[:, :, None, :] for end in (0, 1))
-        moving = [n for n in range(4) if corners[n] != corners[n | 4]]
-        known = {
-            n: _times(
-                model, lift, np.array(below.corners[lift.foot[corners[n]]].xyz), corners[n], corners[n | 4]
-            )
-            for n in moving
-        }
-        times = [known.get(n, known[moving[0]]) for n in range(4)]  # a corner on the axis has none of its own
-        ni, nj = low.shape[:2]
-        u = np.linspace(0.0, 1.0, ni)[:, None, None]
-        v = np.linspace(0.0, 1.0, nj)[None, :, None]
-        way = ((times[0] - times[0][0]) / (times[0][-1] - times[0][0]))[None, None, :, None]
-        nodes = np.empty((ni, nj, len(times[0]), 3))
-        pieces = _SIDES if shell else _WHOLE if layer is None else (_sheet(*layer[name]),)
-        for i, j, k in pieces:
-            a, b, (t0, t1, t2, t3) = u[i], v[:, j], [t[k] for t in times]
-            t = (1 - b) * ((1 - a) * t0 + a * t1) + b * ((1 - a) * t2 + a * t3)
-            xyz = (low[i, j] + way[:, :, k] * (high - low)[i, j]).reshape(-1, 3)
-            nodes[i, j, k] = lift.motion.places(xyz, t.ravel()).reshape(*t.shape, 3)
-        found[name] = nodes
-    return found if layer is not None else shared(layout, found)
-
-
-def _sheet(axis: int, at: int) -> tuple[slice, slice, slice]:
-    i, j, k = (slice(at, at + 1) if ax == axis else slice(None) for ax in range(3))
-    return i, j, k
-
-
-def _end_filled(model: Model, lift: Lift, name: str, end: int) -> Floats:
-    """Fill the plane block below a lifted one (ni, nj, 3), with the spacing at one of its ends."""
-    corners = model.layout.blocks[name].corners
-    feet = lift.plane.layout.blocks[lift.base[name]].corners
-    own = corners[4:] if end else corners[:4]
-    nodes: dict[Edge, Floats] = {}
-    for a, b in ((0, 1), (2, 3), (0, 2), (1, 3)):
-        if own[a] == own[b] or feet[a] == feet[b]:
-            continue
-        s = model.laid.nodes[edge_of(own[a], own[b])]
-        same = (own[a] < own[b]) == (feet[a] < feet[b])
-        nodes[edge_of(feet[a], feet[b])] = s if same else 1.0 - s[::-1]
-    laid = replace(lift.plane.laid, nodes=nodes)
-    xyz = {edge: laid.paths[edge].at(s) for edge, s in nodes.items()}
-    ni, nj, _ = model.counts_of(name)
-    return fill_side(feet, laid, xyz, (ni + 1, nj + 1))
-
-
-def _times(model: Model, lift: Lift, foot: Floats, low: str, high: str) -> Floats:
-    """Give the lift's parameter (nk,) at the nodes between two corners that stand above ``foot``."""
-    edge = edge_of(low, high)
-    path = edge_path(model.layout, model.guides, edge)
-    t = lift.motion.parameter(foot, path.at(model.laid.nodes[edge]))
-    return t if edge[0] == low else t[::-1]
-
-
-def coarse(model: Model, most: int) -> Model:
-    """Give the model with at most ``most`` cells on any tier, evenly spaced, for a quick look."""
-    counts = {e: min(n, most) for e, n in model.laid.counts.items()}
-    return model.with_spacing(replace(model.spacing, counts=counts, laws={}))

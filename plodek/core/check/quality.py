@@ -8,10 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
-from plodek.core.check.metrics import BY_KEY, METRICS, CellValues, Metric
+from plodek.core.check.measure import CellValues
+from plodek.core.check.metric import BY_KEY, METRICS, Metric
 from plodek.core.grid.grid import Grid
-
-DEFAULT_LIMITS: Mapping[str, float] = {metric.key: metric.limit for metric in METRICS}
 
 
 @dataclass(frozen=True)

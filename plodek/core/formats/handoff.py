@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
-from plodek.core.check.metrics import CellValues, measure
+from plodek.core.check.measure import CellValues, measure
 from plodek.core.check.quality import Gate, gate, summary
 from plodek.core.errors import BadValue, FoldedGrid, NotReady
-from plodek.core.formats.cgns import cgns
-from plodek.core.formats.vtk import vtk
+from plodek.core.formats import registry
 from plodek.core.grid.grid import Grid
 from plodek.core.units import METRES, factor
-
-Format = Literal["cgns", "vtk"]
-FORMATS: tuple[Format, ...] = ("cgns", "vtk")
 
 
 @dataclass(frozen=True)
@@ -39,7 +35,9 @@ def facts_of(grid: Grid, cells: CellValues) -> dict[str, Any]:
         "volume": float(cells.volume.sum()),
         "metrics": {s.metric.key: {"worst": s.worst, "mean": s.mean} for s in summary(cells)},
         "patches": {p.name: {"type": p.type, "faces": grid.patch_faces(p)} for p in grid.patches},
-        "unnamed_faces": sum(grid.side_faces(side) for side in grid.unnamed),
+        "regions": {name: sum(grid.block_cells(b) for b in blocks) for name, blocks in grid.regions.items()},
+        "poles": int(cells.poles.sum()),
+        "unnamed_faces": sum(grid.faces(window) for window in grid.unnamed),
     }
 
 
@@ -50,22 +48,28 @@ def hand_off(
     name: str,
     unit: str,
     limits: Mapping[str, float],
-    formats: tuple[Format, ...] = FORMATS,
+    formats: Sequence[str] | None = None,
     file_unit: str | None = None,
     scale: float = 1.0,
     folded_too: bool = False,
+    poles_too: bool = False,
 ) -> HandedOff:
     """Write a grid of space to a folder: its files and ``report.md``.
 
     Coordinates are turned from ``unit`` into ``file_unit`` (the same where None) and multiplied by
     ``scale``; ``limits`` is the gate, by metric key.
     Raises NotReady where faces are unnamed or the grid is still plane, FoldedGrid for folded cells
-    without ``folded_too``.
+    without ``folded_too``, or cells at poles without ``poles_too``.
     """
-    if grid.dim != 3:
-        raise NotReady("the grid is still plane", remedy="extrude it first; one cell of depth is enough")
+    chosen = registry.writers(list(registry.written()) if formats is None else list(formats))
+    plane = next((one for one in chosen if not one.plane), None)
+    if grid.dim != 3 and plane is not None:
+        raise NotReady(
+            f"the grid is still plane, and {plane.label} takes grids of space only",
+            remedy="extrude it first; one cell of depth is enough",
+        )
     if grid.unnamed:
-        faces = sum(grid.side_faces(side) for side in grid.unnamed)
+        faces = sum(grid.faces(window) for window in grid.unnamed)
         raise NotReady(
             f"{faces} outer faces on {len(grid.unnamed)} block sides belong to no patch",
             remedy="name them, or name all the rest in one go",
@@ -83,13 +87,17 @@ def hand_off(
             f"{outcome.folded} cells are folded, and most solvers refuse such a grid",
             remedy="smooth or change the blocks there; to hand it off all the same, say so explicitly",
         )
+    poles = int(cells.poles.sum())
+    if poles and not poles_too:
+        raise FoldedGrid(
+            f"{poles} cells have an edge that has shrunk to a pole, and some solvers refuse such cells",
+            remedy="put a butterfly core in place of the pole; to hand them off all the same, say so",
+        )
     folder.mkdir(parents=True, exist_ok=True)
     files: list[Path] = []
-    if "cgns" in formats:
-        cgns.write(folder / f"{name}.cgns", grid, out)
-        files.append(folder / f"{name}.cgns")
-    if "vtk" in formats:
-        files += vtk.write(folder / f"{name}.vtm", grid)
+    for one in chosen:
+        assert one.write is not None
+        files += one.write(folder / f"{name}{one.endings[0]}", grid, out)
     facts = facts_of(grid, cells) | {"unit": out, "scale": scale, "gate": outcome.passed}
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")

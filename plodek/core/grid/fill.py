@@ -15,6 +15,7 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Edge, Layout, Side, edge_of, side_of
+from plodek.core.blocks.orientation import Orientation
 from plodek.core.blocks.tiers import Tier
 from plodek.core.shape.guide import Guide, surface_named
 from plodek.core.spacing.spread import LaidOut
@@ -136,22 +137,9 @@ def _at_side(axis: int, end: int) -> _Index:
 
 
 def _turned(face: _Face, ids: tuple[str, ...]) -> Floats:
-    """Give a side's nodes as they run between ``ids``."""
+    """Give the nodes of a face in the order of corners that a block has."""
     own, nodes = face
-    for swap in (False, True):
-        for first in (False, True):
-            for second in (False, True):
-                order = [0, 1, 2, 3]
-                if first:
-                    order = [n ^ 1 for n in order]
-                if second:
-                    order = [n ^ 2 for n in order]
-                if swap:
-                    order = [(n >> 1) | (n & 1) << 1 for n in order]
-                if tuple(own[n] for n in order) == ids:
-                    turned = nodes.swapaxes(0, 1) if swap else nodes
-                    return turned[:: -1 if first else 1, :: -1 if second else 1]
-    raise AssertionError(f"{ids} is not the side {own}")
+    return Orientation.of_corners(ids, own).apply(nodes)
 
 
 def _face(

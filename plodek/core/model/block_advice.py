@@ -147,7 +147,9 @@ def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
     within = NEAR * layout.size()
     by_guide: dict[str, list[Edge]] = {}
     far: dict[str, float] = {}
-    guides = {name: g for name, g in model.guides.items() if isinstance(g, Curve) and "+" not in name}
+    guides = {
+        name: g for name, g in model.guides.items() if isinstance(g, Curve) and name not in model.joined
+    }
     for p in proposals(layout, guides, within):
         edge = (p.corners[0], p.corners[-1])
         if p.does == "follow" and edge not in layout.bends and p.far > 1e-9 * layout.size():

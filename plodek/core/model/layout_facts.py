@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, TypeAlias
 
 import numpy as np
 
@@ -21,6 +22,9 @@ _CURVED = np.linspace(0.0, 1.0, 33)
 _STRAIGHT = np.array([0.0, 1.0])
 _ENDS_AND_MIDDLE = np.array([0.0, 0.5, 1.0])
 
+#: What a path is made of, and the path.
+KnownPath: TypeAlias = tuple[tuple[Any, ...], EdgePath]
+
 
 @dataclass(frozen=True)
 class LayoutFacts:
@@ -28,6 +32,8 @@ class LayoutFacts:
 
     layout: Layout
     guides: Mapping[str, Guide]
+    #: Paths found before, each with what it was made of: what is still the same is not made again.
+    earlier: Mapping[Edge, KnownPath] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
     def tiers(self) -> tuple[Tier, ...]:
@@ -42,13 +48,27 @@ class LayoutFacts:
     @cached_property
     def paths(self) -> Mapping[Edge, EdgePath]:
         """The path of each edge of filled blocks."""
-        return {edge: edge_path(self.layout, self.guides, edge) for edge in self.layout.filled_edges}
+        return {edge: self._path(edge) for edge in self.layout.filled_edges}
+
+    @property
+    def known_paths(self) -> Mapping[Edge, KnownPath]:
+        """All paths found so far with what they were made of, for the layout that comes after this one."""
+        if "paths" not in self.__dict__:  # not asked for here, so not worth the work
+            return self.earlier
+        return {edge: (_made_of(self.layout, self.guides, edge), path) for edge, path in self.paths.items()}
+
+    def _path(self, edge: Edge) -> EdgePath:
+        before = self.earlier.get(edge)
+        if before is not None and before[0] == _made_of(self.layout, self.guides, edge):
+            return before[1]
+        return edge_path(self.layout, self.guides, edge)
 
     @cached_property
     def middles(self) -> Floats:
         """The places (n, 3) half-way along all edges, hollow blocks' too, in their order."""
         half = np.array([0.5])
-        return np.array([edge_path(self.layout, self.guides, e).at(half)[0] for e in self.layout.edges])
+        paths = self.paths
+        return np.array([(paths.get(e) or self._path(e)).at(half)[0] for e in self.layout.edges])
 
     @cached_property
     def continuing(self) -> Continuing:
@@ -75,3 +95,11 @@ class LayoutFacts:
             path = self.paths.get(edge) or EdgePath(start, end)
             found[edge] = path.at(_STRAIGHT if path.curve is None else _CURVED).tolist()
         return found
+
+
+def _made_of(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> tuple[Any, ...]:
+    """Give what the path of an edge is made of: its corners, and what it follows or its bend."""
+    follow = layout.follows.get(edge)
+    guide = None if follow is None else guides.get(follow.guide)
+    a, b = edge
+    return layout.corners[a], layout.corners[b], follow, guide, layout.bends.get(edge)

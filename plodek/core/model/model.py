@@ -12,44 +12,29 @@ from plodek.core.blocks.change import Change
 from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, edge_of
-from plodek.core.blocks.operations.lift import Motion
 from plodek.core.blocks.operations.twins import check_twins, driven
 from plodek.core.blocks.tiers import Tier
-from plodek.core.check.quality import DEFAULT_LIMITS
+from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
-from plodek.core.grid.grid import PatchType
+from plodek.core.grid.window import PatchType
 from plodek.core.model.layout_facts import LayoutFacts
+from plodek.core.model.operations import Fill, Lift, Operation, Smooth
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.surfaces.surface import Surface
-from plodek.core.smooth.smooth import SmoothSettings
+from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
 from plodek.core.spacing.wishes import Wish, wanted_sizes
 from plodek.core.units import LengthUnit
 
-#: What another spacing of the same blocks does not change, beside their facts.
-_KEPT = ("wanted", "stood_on")
-
-
-@dataclass(frozen=True)
-class Lift:
-    """What stood up to make the layout in space: the ``plane`` model, and how it moved.
-
-    ``foot`` gives the plane corner of each corner, ``base`` the plane block of each block. It is
-    ``whole`` as long as the blocks are those of the plane, perhaps cut along the way: then the grid of
-    the plane is carried along. The blocks of one that is not are filled between their edges.
-    """
-
-    plane: Model
-    motion: Motion
-    foot: Mapping[str, str]
-    base: Mapping[str, str]
-    whole: bool = True
+#: Bytes that a model takes with all that is worked out of it, about: by itself, for a block, for a cell
+#: along an edge.
+_WEIGHT, _OF_BLOCK, _OF_CELL = 4_000, 12_000, 24
 
 
 @dataclass(frozen=True)
 class Patch:
-    """A named patch: its type, and the outer sides it takes (edges, in the plane)."""
+    """A named patch: its type, and the sides it takes (edges, in the plane), outer or between two regions."""
 
     name: str
     type: PatchType
@@ -66,23 +51,37 @@ class Group:
 
 @dataclass(frozen=True)
 class Model:
-    """Guides, layout, spacing, smoothing, lift, patches and gate, in the project's unit. Immutable."""
+    """Guides, layout, spacing, operations, patches and gate, in the project's unit. Immutable."""
 
     unit: LengthUnit = "m"
     guides: Mapping[str, Guide] = field(default_factory=dict)
     groups: Mapping[str, Group] = field(default_factory=dict)
+    #: The guides that are followed as one, by the name they have together.
+    joined: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     #: What steps have to say about what they did, by their ids.
     reports: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     layout: Layout = field(default_factory=lambda: Layout(2))
     spacing: Spacing = field(default_factory=Spacing)
     #: Wanted cell sizes, from which tiers without a count get one.
     wishes: tuple[Wish, ...] = ()
-    smoothing: tuple[SmoothSettings, ...] = ()
-    lift: Lift | None = None
+    operations: tuple[Operation, ...] = (Fill(),)
     patches: tuple[Patch, ...] = ()
     limits: Mapping[str, float] = field(default_factory=lambda: dict(DEFAULT_LIMITS))
     #: The pieces of edges, sides and blocks that were divided: what was named before a cut stays named.
     pieces: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
+    #: The facts of the model before: paths of edges that are still the same are taken from them.
+    known: LayoutFacts | None = field(default=None, compare=False, repr=False)
+
+    @property
+    def lift(self) -> Lift | None:
+        """The lift that the layout in space came from, where it did."""
+        first = self.operations[0]
+        return first if isinstance(first, Lift) else None
+
+    @property
+    def smoothing(self) -> tuple[SmoothSettings, ...]:
+        """The smoothing runs on this layout, in order."""
+        return tuple(one.settings for one in self.operations if isinstance(one, Smooth))
 
     @property
     def plane(self) -> Model:
@@ -92,7 +91,9 @@ class Model:
     @cached_property
     def facts(self) -> LayoutFacts:
         """What follows from the layout and the guides alone."""
-        return LayoutFacts(self.layout, self.guides)
+        if self.known and self.known.layout is self.layout and self.known.guides is self.guides:
+            return self.known
+        return LayoutFacts(self.layout, self.guides, self.known.known_paths if self.known else {})
 
     @property
     def tiers(self) -> tuple[Tier, ...]:
@@ -124,6 +125,8 @@ class Model:
     @cached_property
     def wanted(self) -> Mapping[Edge, float]:
         """The finest cell size wished on each edge that a wish reaches."""
+        if not self.wishes:
+            return {}
         guides: dict[str, set[Edge]] = {}
         for edge, follow in self.layout.follows.items():
             guides.setdefault(follow.guide, set()).add(edge)
@@ -140,17 +143,20 @@ class Model:
 
     def with_spacing(self, spacing: Spacing) -> Model:
         """Give the model with another spacing; what depends on its layout alone is not worked out again."""
-        found = replace(self, spacing=spacing)
-        found.__dict__["facts"] = self.facts
-        for name in _KEPT:
-            if name in self.__dict__:
-                found.__dict__[name] = self.__dict__[name]
-        return found
+        return replace(self, spacing=spacing, known=self.facts)
 
     @cached_property
     def cells(self) -> int:
         """Cells of the grid, counted without building it."""
         return sum(prod(self.counts_of(name)) for name in self.layout.filled)
+
+    @property
+    def weight(self) -> int:
+        """Bytes that the model takes with all that is worked out of it, about; its guides left out."""
+        if not self.layout.blocks:
+            return _WEIGHT
+        along = sum(self.laid.counts.values())
+        return _WEIGHT + _OF_BLOCK * len(self.layout.blocks) + _OF_CELL * along
 
     def counts_of(self, block: str) -> tuple[int, ...]:
         """Give the cells of a block along its axes."""
@@ -175,13 +181,13 @@ class Model:
 
     @cached_property
     def patch_of(self) -> Mapping[Side, Patch]:
-        """Which patch each outer side belongs to, after all divisions."""
+        """Which patch each outer side, or side between regions, belongs to, after all divisions."""
         return {
             piece: patch
             for patch in self.patches
             for side in patch.sides
             for piece in self.sides_named(side)
-            if piece in self.layout.outer
+            if piece in self.layout.outer or piece in self.layout.borders
         }
 
     @cached_property
@@ -198,6 +204,10 @@ class Model:
     def unnamed(self) -> list[Side]:
         """The outer sides that no patch has taken."""
         return [side for side in self.layout.outer if side not in self.patch_of]
+
+    def is_on(self, guide: str, name: str) -> bool:
+        """Whether a guide that is followed is the one named, or one of several joined ones with it."""
+        return guide == name or name in self.joined.get(guide, ())
 
     def changed(self, change: Change, *, along_lift: bool = False) -> Model:
         """Give the model after an operation on its layout: names and spacing are carried over.
@@ -219,21 +229,16 @@ class Model:
         # Only a spacing that is there is carried over: it has to be worked out on the old layout for that.
         kept = bool(self.spacing.counts or self.spacing.laws)
         spacing = self.spacing.after(change, self.laid.nodes) if kept else self.spacing
-        lift = self.lift
-        if lift and not (lift.whole and along_lift):
-            lift = replace(lift, whole=False)
-        elif lift:
-            base = dict(lift.base)
-            for name, parts in change.pieces.items():
-                if isinstance(name, str):
-                    base |= {str(part): base[name] for part in parts}
-            foot = {
-                corner: lift.plane.layout.blocks[base[name]].corners[n & 3]
-                for name, block in layout.blocks.items()
-                for n, corner in enumerate(block.corners)
-            }
-            lift = replace(lift, base=base, foot=foot)
-        return replace(self, layout=layout, pieces=pieces, lift=lift, spacing=spacing)
+        operations = self.operations
+        if self.lift:
+            operations = (self.lift.after(change, layout, along=along_lift), *operations[1:])
+        return replace(
+            self, layout=layout, pieces=pieces, operations=operations, spacing=spacing, known=self.facts
+        )
+
+    def reporting(self, step: str, *said: str) -> Model:
+        """Give the model with more that a step has to say about what it did."""
+        return replace(self, reports=dict(self.reports) | {step: (*self.reports.get(step, ()), *said)})
 
     def curve(self, name: str) -> Curve:
         """Find a guide curve. Raises NothingFound."""
@@ -247,14 +252,6 @@ class Model:
         """Raise NotReady where there is no block yet."""
         if not self.layout.blocks:
             raise NotReady("there are no blocks yet", remedy="frame the domain first (Blocks, Frame)")
-
-    def need_open(self, verb: str) -> None:
-        """Raise NotReady where the plane has been smoothed, so that its layout cannot change any more."""
-        if self.plane.smoothing:
-            raise NotReady(
-                f"the {verb} of a smoothed plane cannot change",
-                remedy="put this step before the smoothing step",
-            )
 
     def need_plane(self, verb: str) -> None:
         """Raise NotReady where the layout is no longer plane."""

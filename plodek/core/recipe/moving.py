@@ -10,8 +10,8 @@ from pydantic import Field
 
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.recipe.fields import DEGREES, DIRECTION, ORIGIN, PLACE, Z_AXIS
-from plodek.core.recipe.selectors import Coordinates, Direction, PlaceOf, coordinates, place_of
+from plodek.core.recipe.fields import ORIGIN, Z_AXIS, Coordinates, Degrees, Direction, PlaceOf, when
+from plodek.core.recipe.selectors import coordinates, place_of
 from plodek.core.recipe.step import Step
 from plodek.core.shape import move
 from plodek.core.shape.move import Move
@@ -21,23 +21,15 @@ class Moving(Step):
     """A step that shifts, turns, mirrors or scales."""
 
     by: Literal["shift", "turn", "mirror", "scale"] = Field(default="shift", title="By")
-    shift: Coordinates | None = Field(
-        default=None, title="By x, y, z", json_schema_extra={"widget": "place", "when": {"by": ["shift"]}}
-    )
-    angle: float | None = Field(
-        default=None, title="Angle", json_schema_extra=DEGREES | {"when": {"by": ["turn"]}}
-    )
-    scale: float | None = Field(
-        default=None, title="Factor", gt=0, json_schema_extra={"when": {"by": ["scale"]}}
-    )
+    shift: Coordinates | None = Field(default=None, title="By x, y, z", json_schema_extra=when(by="shift"))
+    angle: Degrees | None = Field(default=None, title="Angle", json_schema_extra=when(by="turn"))
+    scale: float | None = Field(default=None, title="Factor", gt=0, json_schema_extra=when(by="scale"))
     at: PlaceOf = Field(
-        default=ORIGIN, title="Through, or from",
-        json_schema_extra=PLACE | {"when": {"by": ["turn", "mirror", "scale"]}},
-    )  # fmt: skip
+        default=ORIGIN, title="Through, or from", json_schema_extra=when(by=("turn", "mirror", "scale"))
+    )
     along: Direction = Field(
-        default=Z_AXIS, title="Axis, or normal of the mirror",
-        json_schema_extra=DIRECTION | {"when": {"by": ["turn", "mirror"]}},
-    )  # fmt: skip
+        default=Z_AXIS, title="Axis, or normal of the mirror", json_schema_extra=when(by=("turn", "mirror"))
+    )
 
     def move_of(self, model: Model) -> Move:
         """Give the move. Raises BadValue where what it needs is left out."""

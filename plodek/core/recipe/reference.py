@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from plodek.core.recipe.recipe import KINDS, schema
-from plodek.core.recipe.step import STAGES
+from plodek.core.recipe.document import schema
+from plodek.core.recipe.fields import Meaning
+from plodek.core.recipe.step import STAGES, Step, kinds
 
 _HEAD = """# Recipe reference
 
@@ -50,18 +51,17 @@ def reference() -> str:
     defs = schema()["$defs"]
     parts = [_HEAD]
     for stage in STAGES:
-        kinds = [kind for kind in KINDS if kind.stage == stage]
-        parts += [f"\n# {stage}\n"] if kinds else []
-        for kind in kinds:
-            parts.append(_kind(defs[kind.__name__]))
+        of_stage = [kind for kind in kinds() if kind.stage == stage]
+        parts += [f"\n# {stage}\n"] if of_stage else []
+        parts += [_kind(kind, defs[kind.__name__]) for kind in of_stage]
     return "".join(parts)
 
 
-def _kind(node: dict[str, Any]) -> str:
-    about = node["plodek"]
-    name = node["properties"]["kind"]["const"]
+def _kind(kind: type[Step], node: dict[str, Any]) -> str:
+    about, name, meanings = node["plodek"], kind.name_of_kind(), kind.meanings()
     rows = [
-        f"| `{field}` | {_type(part)} | {_fallback(part, field in node['required'])} | {_help(part)} |"
+        f"| `{field}` | {_type(part, meanings.get(field))} "
+        f"| {_fallback(part, field in node['required'])} | {_help(part)} |"
         for field, part in node["properties"].items()
         if field not in ("kind", "id")
     ]
@@ -91,24 +91,16 @@ def _fallback(part: dict[str, Any], required: bool) -> str:
     return "left out" if value is None else f"`{value}`"
 
 
-def _type(part: dict[str, Any]) -> str:
-    widget = part.get("widget")
-    words = {"length": "length", "lengths": "list of lengths", "place": "place", "corner": "corner",
-             "edge": "edges", "edges": "edges", "blocks": "blocks", "faces": "faces",
-             "direction": "direction `[x, y, z]`", "numbers": "list of numbers",
-             "table": "list of `[place, size]`",
-             "sides": "sides", "edges-or-sides": "edges or sides", "corners": "corners",
-             "corner-places": "list of places and corners", "proposals": "list of names",
-             "guides": "list of names", "places": 'list of places, or of `{"guide": "…"}`',
-             "place-or-guide": 'place, or `{"guide": "…", "fraction": 0.5}`'}  # fmt: skip
-    if widget in words:
-        return words[widget]
+def _type(part: dict[str, Any], meaning: Meaning | None) -> str:
+    """Give the words for what a field takes: those of its meaning, or its choices, or its plain type."""
     options = part.get("anyOf", [part])
     choices = [c for option in options for c in option.get("enum", [])]
     if choices:
         return ", ".join(f"`{c}`" for c in choices)
-    kinds = [option["type"] for option in options if option.get("type") not in (None, "null")]
-    return {"number": "number", "integer": "whole number", "string": "text"}[kinds[0]]
+    if meaning is not None and meaning.words:
+        return meaning.words
+    kinds_of = [option["type"] for option in options if option.get("type") not in (None, "null")]
+    return {"number": "number", "integer": "whole number", "string": "text"}[kinds_of[0]]
 
 
 if __name__ == "__main__":

@@ -1,139 +1,25 @@
-"""Selectors: how steps name corners, edges and blocks, by id (what the screen writes) or by rule."""
+"""Selectors: finding the corners, edges, sides and blocks that steps name, by id or by rule."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Annotated, Literal, TypeAlias
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
 
 from plodek.core.arrays import Floats, Place, place
-from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, Side, edge_of, side_of
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
+from plodek.core.recipe import fields
+from plodek.core.recipe.fields import At, Each, EdgeIds, EndName, Ends, Everything, Ids, On, SideIds
 from plodek.core.shape.guide import Point, unknown_guide
 from plodek.core.tolerances import SAME_PLACE
 from plodek.core.units import length
 
-Length: TypeAlias = Annotated[
-    float | str, Field(description="a number in the project's unit, or text with a unit: “6 mm”")
-]
-Coordinates: TypeAlias = Annotated[
-    list[Length], Field(min_length=2, max_length=3, description="x, y and z; z is 0 where left out")
-]
-Direction: TypeAlias = Annotated[
-    list[float], Field(min_length=3, max_length=3, description="x, y and z of a direction of any length")
-]
-EndName = Literal["x-", "x+", "y-", "y+", "z-", "z+"]
-
-
-class Strict(BaseModel):
-    """A part of a recipe: unknown fields are errors, and nothing changes after reading."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
-
-
-class OnGuide(Strict):
-    """A place on a guide: a guide point by name, or a fraction of a guide curve's length."""
-
-    guide: str
-    fraction: float = Field(default=0.0, ge=0, le=1)
-
-
-PlaceOf: TypeAlias = Coordinates | OnGuide
-
-
-class Ids(Strict):
-    """Corners or blocks by id."""
-
-    ids: list[str] = Field(min_length=1)
-
-
-class EdgeIds(Strict):
-    """Edges by the ids of their two corners; the order gives the edge its way."""
-
-    edges: list[tuple[str, str]] = Field(min_length=1)
-
-
-class SideIds(Strict):
-    """Sides of blocks by the ids of their corners; edges, in the plane."""
-
-    sides: list[list[str]] = Field(min_length=1)
-
-
-class At(Strict):
-    """What lies nearest to a place: a corner, an edge or side (by its middle), a block (by its centre).
-
-    The edge runs from its end nearest to ``start``; without it, from the end with the lower x (or y).
-    """
-
-    at: Coordinates
-    start: Coordinates | None = None
-
-
-class Each(Strict):
-    """What lies nearest to each of several places, found as `At` finds one."""
-
-    each: list[Coordinates] = Field(min_length=1, max_length=1000)
-
-
-class On(Strict):
-    """What follows a guide, or sits on it."""
-
-    on: str
-
-
-class OnSide(Strict):
-    """Outer sides (edges, in the plane) on the extreme side of the layout."""
-
-    side: EndName
-
-
-class Hollows(Strict):
-    """All blocks that are hollow."""
-
-    hollow: Literal[True]
-
-
-class Everything(Strict):
-    """All there is."""
-
-    all: Literal[True]
-
-
-class Around(Strict):
-    """The sides (edges, in the plane) around blocks, those between them left out."""
-
-    around: Ids | At | Hollows | Everything
-
-
-class OfPatch(Strict):
-    """The sides that a patch has."""
-
-    patch: str
-
-
-class Rest(Strict):
-    """All outer faces that no patch before has taken."""
-
-    rest: Literal[True]
-
-
-class Ends(Strict):
-    """The ends of chosen blocks of a lifted plane: at the plane (z-) or at the end of the lift (z+)."""
-
-    ends: Literal["z-", "z+"]
-    ids: list[str] = Field(min_length=1)
-
-
-CornerSelector: TypeAlias = Ids | At
-CornersSelector: TypeAlias = Ids | Each
-BlockSelector: TypeAlias = Ids | At | Each | Hollows | Everything
-EdgeSelector: TypeAlias = EdgeIds | At | Each | On | OnSide | Around | Everything
-SideSelector: TypeAlias = SideIds | EdgeIds | At | Each | On | OnSide | Around | OfPatch | Everything
+#: A second candidate at most so much farther away than the nearest is told.
+_NEARLY_AS_NEAR = 1.05
 
 
 def coordinates(values: Sequence[float | str], unit: str) -> Place:
@@ -142,9 +28,9 @@ def coordinates(values: Sequence[float | str], unit: str) -> Place:
     return numbers[0], numbers[1], numbers[2] if len(numbers) > 2 else 0.0
 
 
-def place_of(model: Model, where: list[float | str] | OnGuide) -> Place:
+def place_of(model: Model, where: Sequence[float | str] | fields.OnGuide) -> Place:
     """Find the place that coordinates or a guide give."""
-    if not isinstance(where, OnGuide):
+    if not isinstance(where, fields.OnGuide):
         return coordinates(where, model.unit)
     guide = model.guides.get(where.guide)
     if isinstance(guide, Point):
@@ -167,93 +53,81 @@ def guides(model: Model, names: Sequence[str]) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-def corner(model: Model, selector: CornerSelector) -> str:
-    """Find one corner."""
-    model.need_blocks()
-    if isinstance(selector, Ids):
-        (found,) = _known(model, selector.ids[:1], list(model.layout.corners), "corner")
-        return found
-    names = list(model.layout.corners)
-    return names[_nearest(model.layout.places(names), coordinates(selector.at, model.unit))]
+def corner(model: Model, selector: Ids | At) -> str:
+    """Find one corner. Raises NothingFound, also where several are named."""
+    found = corners(model, selector)
+    if len(found) > 1:
+        raise NothingFound(f"{len(found)} corners are named where one is meant", remedy="name one")
+    return found[0]
 
 
-def corners(model: Model, selector: CornersSelector) -> list[str]:
+def corners(model: Model, selector: Ids | At | Each) -> list[str]:
     """Find corners, by their ids or their places."""
     model.need_blocks()
-    if isinstance(selector, Each):
-        return list(dict.fromkeys(corner(model, At(at=at)) for at in selector.each))
-    return _known(model, selector.ids, list(model.layout.corners), "corner")
+    if isinstance(selector, Ids):
+        return _known(model, selector.ids, list(model.layout.corners), "corner")
+    return _once(_nearest(model, where, "corners") for where in _places(selector))
 
 
-def blocks(model: Model, selector: BlockSelector) -> list[str]:
+def blocks(model: Model, selector: Any) -> list[str]:
     """Find blocks, hollow ones too."""
     model.need_blocks()
-    names = list(model.layout.blocks)
-    if isinstance(selector, Everything):
-        return names
-    if isinstance(selector, Hollows):
-        found = [name for name in names if model.layout.blocks[name].hollow]
+    every = model.layout.blocks
+    if isinstance(selector, fields.AnyOfBlocks):
+        found = _once(name for rule in selector.any for name in blocks(model, rule))
+    elif isinstance(selector, Ids):
+        whole = [str(piece) for name in selector.ids for piece in model.parts(name)]
+        found = _known(model, whole, list(every), "block")
+    elif isinstance(selector, At | Each):
+        found = _once(_nearest(model, where, "blocks") for where in _places(selector))
+    elif isinstance(selector, fields.Hollows):
+        found = [name for name, block in every.items() if block.hollow]
         if not found:
             raise NothingFound("no block is hollow", remedy="hollow what is solid first")
-        return found
-    if isinstance(selector, Each):
-        return list(dict.fromkeys(b for at in selector.each for b in blocks(model, At(at=at))))
-    if isinstance(selector, Ids):
-        whole = [piece for name in selector.ids for piece in model.parts(name)]
-        return _known(model, [str(n) for n in whole], names, "block")
-    centres = np.array([model.layout.centre(b) for b in names])
-    return [names[_nearest(centres, coordinates(selector.at, model.unit))]]
-
-
-def edges(model: Model, selector: SideSelector) -> list[tuple[str, str]]:
-    """Find edges; those named by ids or by a place keep that way, others run in sorted order."""
-    model.need_blocks()
-    layout = model.layout
-    if isinstance(selector, Each):
-        return list(dict.fromkeys(e for at in selector.each for e in edges(model, At(at=at))))
-    if isinstance(selector, EdgeIds):
-        found = [way for named in selector.edges for way in _edge_pieces(model, named)]
-    elif isinstance(selector, SideIds):
-        found = list(dict.fromkeys(edge for side in sides(model, selector) for edge in layout.rim_of(side)))
-    elif isinstance(selector, At):
-        names = list(layout.edges)
-        nearest = _nearest(model.facts.middles, coordinates(selector.at, model.unit))
-        found = [_directed(model, names[nearest], selector)]
-    elif isinstance(selector, On):
-        found = [edge for edge, follow in layout.follows.items() if _is_on(follow.guide, selector.on)]
+    elif isinstance(selector, fields.OfRegion):
+        found = model.layout.regions.get(selector.region, [])
         if not found:
-            raise _nothing_on(model, selector.on, "edge follows")
-    elif isinstance(selector, OnSide | Around | OfPatch):
-        found = list(dict.fromkeys(edge for side in sides(model, selector) for edge in layout.rim_of(side)))
+            had = ", ".join(model.layout.regions)
+            raise NothingFound(f"no block belongs to region “{selector.region}”", remedy=f"regions: {had}")
     else:
-        found = list(layout.edges)
+        found = list(every)
     return found
 
 
-def sides(model: Model, selector: SideSelector) -> list[Side]:
+def edges(model: Model, selector: Any) -> list[tuple[str, str]]:
+    """Find edges; those named by ids or by a place keep that way, others run in sorted order."""
+    model.need_blocks()
+    layout = model.layout
+    if isinstance(selector, EdgeIds):
+        found = [way for named in selector.edges for way in _edge_pieces(model, named)]
+    elif isinstance(selector, fields.AnyOfEdges | fields.AnyOfSides):
+        found = _once(way for rule in selector.any for way in edges(model, rule))
+    elif isinstance(selector, At):
+        found = [_directed(model, _nearest(model, selector.at, "edges"), selector)]
+    elif isinstance(selector, Each):
+        found = _once(edges(model, At(at=at))[0] for at in selector.each)
+    elif isinstance(selector, On):
+        found = [edge for edge, follow in layout.follows.items() if model.is_on(follow.guide, selector.on)]
+        if not found:
+            raise _nothing_on(model, selector.on, "edge follows")
+    elif isinstance(selector, Everything):
+        found = list(layout.edges)
+    else:
+        found = _once(edge for side in sides(model, selector) for edge in layout.rim_of(side))
+    return found
+
+
+def sides(model: Model, selector: Any) -> list[Side]:
     """Find sides of blocks; edges, in the plane."""
     model.need_blocks()
-    if isinstance(selector, Each):
-        found = [s for at in selector.each for s in sides(model, At(at=at))]
-    elif isinstance(selector, SideIds):
-        found = [piece for named in selector.sides for piece in _side_pieces(model, side_of(*named))]
-    elif isinstance(selector, EdgeIds):
-        found = _sides_of_edges(model, selector)
-    elif isinstance(selector, At):
-        found = [_nearest_side(model, coordinates(selector.at, model.unit))]
-    elif isinstance(selector, On):
-        found = [s for s in model.layout.sides if _lies_on(model, s, selector.on)]
-        if not found:
-            raise _nothing_on(model, selector.on, "side lies on")
-    elif isinstance(selector, OnSide):
-        found = on_side(model, selector.side)
-    elif isinstance(selector, OfPatch):
-        found = _of_patch(model, selector.patch)
-    elif isinstance(selector, Around):
-        found = _around(model, set(blocks(model, selector.around)))
-    else:
-        found = list(model.layout.sides)
-    return list(dict.fromkeys(found))
+    return _once(_SIDES[type(selector)](model, selector))
+
+
+def _of_guide(model: Model, selector: On) -> list[Side]:
+    found = [side for side in model.layout.sides if _lies_on(model, side, selector.on)]
+    if not found:
+        raise _nothing_on(model, selector.on, "side lies on")
+    return found
 
 
 def _sides_of_edges(model: Model, selector: EdgeIds) -> list[Side]:
@@ -263,18 +137,7 @@ def _sides_of_edges(model: Model, selector: EdgeIds) -> list[Side]:
     return [s for e in selector.edges for s in _side_pieces(model, edge_of(*e))]
 
 
-def _nearest_side(model: Model, to: Place) -> Side:
-    layout = model.layout
-    names = list(layout.sides)
-    if layout.dim == 2:
-        half = np.array([0.5])
-        middles = np.array([edge_path(layout, model.guides, edge_of(*s)).at(half)[0] for s in names])
-    else:
-        middles = np.array([layout.places(side).mean(axis=0) for side in names])
-    return names[_nearest(middles, to)]
-
-
-def outer_sides(model: Model, selector: SideSelector) -> list[Side]:
+def outer_sides(model: Model, selector: Any) -> list[Side]:
     """Find sides that bound the flow domain. Raises NothingFound where none of them does."""
     found = [side for side in sides(model, selector) if side in model.layout.outer]
     if not found:
@@ -282,42 +145,25 @@ def outer_sides(model: Model, selector: SideSelector) -> list[Side]:
     return found
 
 
-def _of_patch(model: Model, name: str) -> list[Side]:
-    found = [side for side, patch in model.patch_of.items() if patch.name == name]
-    if not found:
-        had = ", ".join(p.name for p in model.patches) or "none"
-        raise NothingFound(f"no patch is called “{name}”", remedy=f"patches so far: {had}")
-    return found
+def tiers(model: Model, selector: Any) -> list[tuple[Tier, tuple[str, str]]]:
+    """Find tiers by edges of them, each once, with the edge as it was named: the tier runs its way."""
+    found: dict[str, tuple[Tier, tuple[str, str]]] = {}
+    for named in edges(model, selector):
+        tier = model.tier_by_edge[edge_of(*named)]
+        found.setdefault(tier.label, (tier, named))
+    return list(found.values())
 
 
-def _is_on(guide: str, name: str) -> bool:
-    """Whether a guide is the one named, or one of several joined ones with it."""
-    return guide == name or name in guide.split("+")
-
-
-def _lies_on(model: Model, side: Side, name: str) -> bool:
-    """Whether a side lies on a guide: on a surface, or in the plane (or above it) along a curve."""
-    layout = model.layout
-    if side in layout.lies:
-        return _is_on(layout.lies[side], name)
-    if layout.dim == 2:
-        follow = layout.follows.get(edge_of(*side))
-        return follow is not None and _is_on(follow.guide, name)
-    return any(_is_on(p.guide, name) for p in model.stood_on.get(side, ()))
-
-
-def _nothing_on(model: Model, name: str, does: str) -> NothingFound:
-    layout = model.layout
-    had = {f.guide for f in layout.follows.values()} | set(layout.lies.values())
-    return NothingFound(
-        f"no {does} “{name}”", remedy=f"guides that something follows: {', '.join(sorted(had)) or 'none'}"
-    )
-
-
-def tier(model: Model, selector: EdgeSelector) -> tuple[Tier, tuple[str, str]]:
-    """Find a tier by an edge of it, and that edge as it was named: the tier runs its way."""
-    named = edges(model, selector)[0]
-    return model.tier_by_edge[edge_of(*named)], named
+def tier(model: Model, selector: Any) -> tuple[Tier, tuple[str, str]]:
+    """Find one tier; see `tiers`. Raises NothingFound where edges of several are named."""
+    found = tiers(model, selector)
+    if len(found) > 1:
+        labels = ", ".join(tier.label for tier, _ in found[:6]) + (" …" if len(found) > 6 else "")
+        raise NothingFound(
+            f"edges of {len(found)} tiers are named ({labels}) where one is meant",
+            remedy="name an edge of one tier, and give the others a step of their own",
+        )
+    return found[0]
 
 
 def on_side(model: Model, side: EndName) -> list[Side]:
@@ -337,10 +183,142 @@ def on_side(model: Model, side: EndName) -> list[Side]:
     return found
 
 
+def find(model: Model, what: fields.Finds, selector: Any) -> list[Any]:
+    """Find whatever a field's selector finds: ids of corners or blocks, edges, or sides."""
+    if isinstance(selector, fields.Rest):
+        return list(model.unnamed)
+    finders: dict[str, Callable[[Model, Any], list[Any]]] = {
+        "corners": corners, "blocks": blocks, "edges": edges, "sides": sides
+    }  # fmt: skip
+    return finders[what](model, selector)
+
+
+def doubts(model: Model, what: fields.Finds, selector: Any) -> list[str]:
+    """Tell where a place that a selector gives has a second candidate nearly as near as the first."""
+    if isinstance(selector, fields.Around):
+        return doubts(model, "blocks", selector.around)
+    if not isinstance(selector, At | Each):
+        return [d for rule in getattr(selector, "any", ()) for d in doubts(model, what, rule)]
+    if not model.layout.blocks:
+        return []
+    found = []
+    for where in _places(selector):
+        at = np.array(place_of(model, where))
+        names, places = _candidates(model, what)
+        far = np.linalg.norm(places - at, axis=1)
+        order = np.argsort(far, kind="stable")[:2]
+        if len(order) < 2 or far[order[0]] <= SAME_PLACE * model.layout.size():
+            continue
+        if far[order[1]] <= _NEARLY_AS_NEAR * far[order[0]]:
+            one, other = (model.layout.label(names[n]) for n in order)
+            found.append(
+                f"{_shown(at)} is nearest to {one}, {far[order[0]]:.3g} {model.unit} away, and {other} is "
+                f"nearly as near ({far[order[1]]:.3g} {model.unit})"
+            )
+    return found
+
+
+def _places(selector: At | Each) -> Sequence[Any]:
+    return [selector.at] if isinstance(selector, At) else selector.each
+
+
+def _once(found: Iterable[Any]) -> list[Any]:
+    return list(dict.fromkeys(found))
+
+
+def _candidates(model: Model, what: fields.Finds) -> tuple[list[Any], Floats]:
+    """Give what may be found near a place, and where each is (n, 3)."""
+    layout = model.layout
+    if what == "corners":
+        return list(layout.corners), layout.places(layout.corners)
+    if what == "blocks":
+        return list(layout.blocks), np.array([layout.centre(name) for name in layout.blocks])
+    if what == "edges" or layout.dim == 2:
+        return list(layout.edges), model.facts.middles  # in the plane sides are edges
+    return list(layout.sides), np.array([layout.places(side).mean(axis=0) for side in layout.sides])
+
+
+def _nearest(model: Model, where: Sequence[float | str] | fields.OnGuide, what: fields.Finds) -> Any:
+    """Find what is nearest to a place, no farther than the largest block there is across."""
+    names, places = _candidates(model, what)
+    at = np.array(place_of(model, where))
+    far = np.linalg.norm(places - at, axis=1)
+    nearest = int(np.argmin(far))
+    found = names[nearest]
+    reach = _reach(model, what, found)
+    if far[nearest] > reach:
+        raise NothingFound(
+            f"no {what[:-1]} is near {_shown(at)}: {model.layout.label(found)} is nearest, "
+            f"{far[nearest]:.4g} {model.unit} away",
+            remedy=f"give a place within {reach:.4g} {model.unit} of what is meant",
+        )
+    return found
+
+
+def _reach(model: Model, what: fields.Finds, name: Any) -> float:
+    """Give how far something may be from the place that names it: as far as its largest block is across."""
+    layout = model.layout
+    corner = name if what == "corners" else name[0]
+    at = [name] if what == "blocks" else layout.at_corner[corner]
+    corners = (layout.places(layout.blocks[block].corners) for block in at)
+    return max(float(np.linalg.norm(np.ptp(xyz, axis=0))) for xyz in corners)
+
+
+def _shown(at: Floats) -> str:
+    return "(" + ", ".join(f"{v:.6g}" for v in at) + ")"
+
+
+def _of_patch(model: Model, name: str) -> list[Side]:
+    found = [side for side, patch in model.patch_of.items() if patch.name == name]
+    if not found:
+        had = ", ".join(p.name for p in model.patches) or "none"
+        raise NothingFound(f"no patch is called “{name}”", remedy=f"patches so far: {had}")
+    return found
+
+
+def _between(model: Model, one: str, other: str) -> list[Side]:
+    found = [side for side, regions in model.layout.borders.items() if set(regions) == {one, other}]
+    if not found:
+        had = ", ".join(model.layout.regions)
+        raise NothingFound(
+            f"no side lies between the regions “{one}” and “{other}”", remedy=f"regions: {had}"
+        )
+    return found
+
+
+def _ends(model: Model, selector: Ends) -> list[Side]:
+    if model.layout.dim == 2:
+        raise NothingFound("the plane has no ends in z yet", remedy="lift it first")
+    end = 0 if selector.ends == "z-" else 1
+    uses = {(use.block, use.axis, use.end): side for side, use in model.layout.outer.items()}
+    parts = [str(part) for name in selector.ids for part in model.parts(name)]
+    return [uses[name, 2, end] for name in parts if (name, 2, end) in uses]
+
+
+def _lies_on(model: Model, side: Side, name: str) -> bool:
+    """Whether a side lies on a guide: on a surface, or in the plane (or above it) along a curve."""
+    layout = model.layout
+    if side in layout.lies:
+        return model.is_on(layout.lies[side], name)
+    if layout.dim == 2:
+        follow = layout.follows.get(edge_of(*side))
+        return follow is not None and model.is_on(follow.guide, name)
+    return any(model.is_on(p.guide, name) for p in model.stood_on.get(side, ()))
+
+
+def _nothing_on(model: Model, name: str, does: str) -> NothingFound:
+    layout = model.layout
+    had = {f.guide for f in layout.follows.values()} | set(layout.lies.values())
+    return NothingFound(
+        f"no {does} “{name}”", remedy=f"guides that something follows: {', '.join(sorted(had)) or 'none'}"
+    )
+
+
 def _directed(model: Model, edge: Edge, selector: At) -> tuple[str, str]:
     ends = model.layout.places(edge)
     if selector.start is not None:
-        turned = _nearest(ends, coordinates(selector.start, model.unit)) == 1
+        start = np.array(place_of(model, selector.start))
+        turned = bool(np.argmin(np.linalg.norm(ends - start, axis=1)) == 1)
     else:
         step = ends[1] - ends[0]
         lead = int(np.argmax(np.abs(step) > SAME_PLACE * model.layout.size()))
@@ -354,18 +332,12 @@ def _around(model: Model, chosen: set[str]) -> list[Side]:
     ]
 
 
-def _nearest(places: Floats, to: Place) -> int:
-    return int(np.argmin(np.linalg.norm(places - np.array(to), axis=1)))
-
-
 def _edge_pieces(model: Model, named: tuple[str, str]) -> list[tuple[str, str]]:
-    if edge_of(*named) not in model.layout.edges:
-        plain = _in_plane(model, named[0]), _in_plane(model, named[1])
-        named = plain if plain[0] != plain[1] else named
     edge = edge_of(*named)
-    standing = f"{named[0]}.0", f"{named[1]}.0"
-    if edge_of(*standing) in model.layout.edges:  # named in the plane, before the lift
-        return [standing]
+    if edge not in model.layout.edges and model.lift is not None:  # named in the plane, before the lift
+        standing = tuple(model.lift.above[c][0] if c in model.lift.above else c for c in named)
+        if edge_of(standing[0], standing[1]) in model.layout.edges:
+            return [(standing[0], standing[1])]
     whole = [p for p in model.parts(edge) if isinstance(p, tuple) and len(p) == 2]
     if whole == [edge]:
         _known(model, [f"{edge[0]}–{edge[1]}"], [f"{a}–{b}" for a, b in model.layout.edges], "edge")
@@ -373,17 +345,8 @@ def _edge_pieces(model: Model, named: tuple[str, str]) -> list[tuple[str, str]]:
     return [edge_of(*piece) for piece in whole if piece in model.layout.edges]
 
 
-def _in_plane(model: Model, name: str) -> str:
-    """Give the plane's name of what was named in the layout that stands on it: ``c.0.5`` is ``c`` there."""
-    plain = name.partition(".")[0]
-    layout = model.layout
-    return plain if layout.dim == 2 and (plain in layout.corners or plain in layout.blocks) else name
-
-
 def _side_pieces(model: Model, side: Side) -> list[Side]:
     found = model.sides_named(side)
-    if not found and model.layout.dim == 2:
-        found = model.sides_named(side_of(*{_in_plane(model, c) for c in side}))
     if not found:
         raise NothingFound(
             f"the side “{'–'.join(side)}” is not there", remedy=f"there are {len(model.layout.sides)} sides"
@@ -391,15 +354,33 @@ def _side_pieces(model: Model, side: Side) -> list[Side]:
     return found
 
 
-def _known(model: Model, wanted: list[str], known: list[str], noun: str) -> list[str]:
+def _near_sides(model: Model, selector: At | Each) -> list[Side]:
+    return [_nearest(model, where, "sides") for where in _places(selector)]
+
+
+_SIDES: Mapping[type, Callable[[Model, Any], Iterable[Side]]] = {
+    Everything: lambda model, _: model.layout.sides,
+    fields.AnyOfSides: lambda model, s: (side for rule in s.any for side in sides(model, rule)),
+    SideIds: lambda model, s: (p for named in s.sides for p in _side_pieces(model, side_of(*named))),
+    EdgeIds: _sides_of_edges,
+    At: _near_sides,
+    Each: _near_sides,
+    On: _of_guide,
+    fields.OnSide: lambda model, s: on_side(model, s.side),
+    fields.OfPatch: lambda model, s: _of_patch(model, s.patch),
+    fields.Between: lambda model, s: _between(model, *s.between),
+    Ends: _ends,
+    fields.Around: lambda model, s: _around(model, set(blocks(model, s.around))),
+}
+
+
+def _known(model: Model, wanted: Sequence[str], known: Sequence[str], noun: str) -> list[str]:
     there = set(known)
-    wanted = list(dict.fromkeys(w if w in there else _in_plane(model, w) for w in wanted))
-    lost = [name for name in wanted if name not in there]
-    if lost:
+    lost = next((name for name in wanted if name not in there), None)
+    if lost is not None:
         labels = [model.layout.labels.get(name, name) for name in known]
         shown = ", ".join(labels[:6]) + (" …" if len(labels) > 6 else "")
         raise NothingFound(
-            f"the {noun} “{lost[0]}” is not there",
-            remedy=f"there are {len(known)} {noun}s: {shown}",
+            f"the {noun} “{lost}” is not there", remedy=f"there are {len(known)} {noun}s: {shown}"
         )
-    return wanted
+    return list(dict.fromkeys(wanted))

@@ -1,42 +1,39 @@
-"""What a step is: a small class of fields with a kind, applied to a model by a pure function."""
+"""What a step is: a small class of fields with a kind, applied to a model by a pure function.
+
+A step registers itself: a class with a ``kind`` in a file below `steps` is a step of the recipe.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Annotated, ClassVar, Literal, TypeAlias
+from functools import cache
+from importlib import import_module
+from pkgutil import walk_packages
+from typing import Any, ClassVar, Literal, cast
 
 from pydantic import Field
 
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.recipe.selectors import Strict
+from plodek.core.recipe.fields import Meaning, Strict, meaning_of
+from plodek.core.recipe.files import Files
 from plodek.core.tolerances import SMALLEST
 from plodek.core.units import length
 
 Stage = Literal["Shape", "Blocks", "Spacing", "Smooth", "Check", "Hand-off"]
 STAGES: tuple[Stage, ...] = ("Shape", "Blocks", "Spacing", "Smooth", "Check", "Hand-off")
 
-GuideName: TypeAlias = Annotated[
-    str,
-    Field(
-        pattern=r"^[A-Za-z][A-Za-z0-9_.-]{0,63}$",
-        description="letters, digits, _ . and -, without spaces, beginning with a letter",
-    ),
-]
-
 
 @dataclass(frozen=True)
 class Context:
-    """What a step may ask for besides the model: geometry files by their names.
+    """What a step may ask for besides the model: ``files``, and the model of another recipe's file."""
 
-    ``read_file`` gives a file's bytes; ``read_geometry`` what `geometry_file.read` makes of them, which
-    may come from a cache; ``evaluate`` the model of another recipe's file.
-    """
-
-    read_file: Callable[[str], bytes]
-    read_geometry: Callable[[str], bytes]
+    files: Files
     evaluate: Callable[[str], Model]
+
+
+_REGISTERED: list[type[Step]] = []
 
 
 class Step(Strict):
@@ -47,10 +44,27 @@ class Step(Strict):
     verb: ClassVar[str]
     key: ClassVar[str]
     sentence: ClassVar[str]
-    #: Under which heading the verb stands among those of its stage.
+    #: Its place among the verbs of its stage, and the heading that it stands under.
+    order: ClassVar[int]
     family: ClassVar[str] = ""
 
     id: str = Field(pattern=r"^[A-Za-z0-9_-]{1,32}$")
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **_: Any) -> None:
+        if "kind" in cls.model_fields:
+            _REGISTERED.append(cls)
+
+    @classmethod
+    def name_of_kind(cls) -> str:
+        """Give the kind by which steps of this class are named in recipes."""
+        return cast(str, cls.model_fields["kind"].default)
+
+    @classmethod
+    def meanings(cls) -> dict[str, Meaning]:
+        """Give what the fields mean, of those that mean something."""
+        found = {name: meaning_of(f.annotation, f.metadata) for name, f in cls.model_fields.items()}
+        return {name: meaning for name, meaning in found.items() if meaning is not None}
 
     def apply(self, model: Model, context: Context) -> Model:
         """Give the model after this step. Raises PlodekError where it cannot be applied."""
@@ -58,7 +72,11 @@ class Step(Strict):
 
     def files(self) -> list[str]:
         """Give the names of the files that the step reads."""
-        return []
+        return [
+            value
+            for name, meaning in self.meanings().items()
+            if meaning.widget == "file" and isinstance(value := getattr(self, name), str)
+        ]
 
     def sizes(self, model: Model, value: float | str, name: str) -> float:
         """Read a length that must be above 0, in the project's unit."""
@@ -66,3 +84,17 @@ class Step(Strict):
         if not number >= SMALLEST:
             raise BadValue(f"the {name} is {value}", remedy=f"give a {name} above 0")
         return number
+
+
+@cache
+def kinds() -> tuple[type[Step], ...]:
+    """Give all kinds of steps, by stage and by their place in it."""
+    package = import_module("plodek.core.recipe.steps")
+    for module in walk_packages(package.__path__, f"{package.__name__}."):
+        import_module(module.name)
+    return tuple(sorted(_REGISTERED, key=lambda kind: (STAGES.index(kind.stage), kind.order)))
+
+
+def kind_named(name: str) -> type[Step]:
+    """Find the class of a kind of steps."""
+    return next(kind for kind in kinds() if kind.name_of_kind() == name)

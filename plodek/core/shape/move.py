@@ -36,6 +36,14 @@ class Move:
         """Undo the move for places (n, 3)."""
         return np.asarray((xyz - self.shift) @ self.matrix / self.scale)
 
+    def inverse(self) -> Move:
+        """Give the move that undoes this one."""
+        return Move(self.matrix.T, -(self.matrix.T @ self.shift) / self.scale, 1.0 / self.scale)
+
+    def in_unit(self, factor: float) -> Move:
+        """Give the same move of coordinates that have all been multiplied by a factor."""
+        return Move(self.matrix, factor * self.shift, self.scale)
+
     def then(self, other: Move) -> Move:
         """Give this move followed by another."""
         shift = other.scale * other.matrix @ self.shift + other.shift

@@ -13,6 +13,7 @@ from plodek.core.errors import BadValue, CannotSmooth
 from plodek.core.smooth import kernels
 from plodek.core.smooth.glide import Track, tracks_of
 from plodek.core.smooth.graph import Indices, NodeGraph, blocks_of, graph_of
+from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.smooth.wall_control import Wall, control_wall, held, interior_control, wall_of
 from plodek.core.spacing.spread import LaidOut
 
@@ -22,25 +23,6 @@ PORTION = 10
 OMEGA = 1.6
 #: A portion that folds cells is repeated at half the relaxation, this many times.
 HALVINGS = 6
-
-
-@dataclass(frozen=True)
-class SmoothSettings:
-    """How to smooth.
-
-    ``walls`` get wall control, ``held`` inner edges and all outer edges keep their
-    nodes but for those that ``glide``. ``tolerance`` is the largest move of a node in a sweep at which
-    smoothing ends, in the project's unit (None: 1e-7 of the layout's diagonal). ``strict`` scales the
-    wall control.
-    """
-
-    sweeps: int
-    control: bool = False
-    walls: tuple[Edge, ...] = ()
-    glide: tuple[Edge, ...] = ()
-    held: tuple[Edge, ...] = ()
-    tolerance: float | None = None
-    strict: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -63,6 +45,38 @@ class Smoothed:
     heights: Floats = field(default_factory=lambda: np.empty(0))
     angles: Floats = field(default_factory=lambda: np.empty(0))
     wished: Floats = field(default_factory=lambda: np.empty(0))
+
+    def reached(self) -> Reached:
+        """Sum up what the run has reached."""
+        off = np.abs(self.heights / self.wished - 1) if len(self.wished) else np.empty(0)
+        return Reached(
+            sweeps=self.progress.sweeps,
+            move=self.progress.move,
+            folded=self.progress.folded,
+            note=self.progress.note,
+            heights_off=float(off.max(initial=0.0)),
+            heights_within=float(np.mean(off <= 0.01)) if len(off) else 1.0,
+            angles_within=float(np.mean(np.abs(self.angles - 90) <= 3)) if len(off) else 1.0,
+            held=len(off),
+        )
+
+
+@dataclass(frozen=True)
+class Reached:
+    """What a run reached: its last progress, and how well it held first heights and wall angles.
+
+    ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
+    nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones.
+    """
+
+    sweeps: int
+    move: float
+    folded: int
+    note: str
+    heights_off: float
+    heights_within: float
+    angles_within: float
+    held: int
 
 
 #: Called after every portion of sweeps with the progress and a maker of the picture; False stops the run.

@@ -33,6 +33,7 @@ class Counting:
     finer: float = 1.0
     budget: int | None = None
     multiple: int = 1
+    keep_single: bool = True
 
     def scaled(self, factor: float, dim: int, *, divide: bool) -> Counting:
         """Multiply the derived counts, and a budget with them; ``divide`` the sizes that are set."""
@@ -41,7 +42,9 @@ class Counting:
         return replace(self, factor=self.factor * factor, finer=finer, budget=budget)
 
     def times(self, count: int) -> int:
-        """Multiply a count that is set."""
+        """Multiply a count that is set; one cell stays one where single ones are kept."""
+        if count == 1 and self.keep_single:
+            return 1
         return max(1, round(count * self.factor))
 
     def rounded(self, count: float) -> int:

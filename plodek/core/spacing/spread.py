@@ -43,11 +43,16 @@ class Spacing:
         """Lay laws on edges, each from the edge's first corner."""
         return replace(self, laws=dict(self.laws) | dict(laws))
 
-    def scaled(self, factor: float, dim: int, *, divide: bool) -> Spacing:
-        """Multiply all counts by a factor; ``divide`` the cell sizes of laws by it, or keep them."""
-        counts = {e: max(1, round(n * factor)) for e, n in self.counts.items()}
+    def scaled(self, factor: float, dim: int, *, divide: bool, keep_single: bool = True) -> Spacing:
+        """Multiply all counts by a factor; ``divide`` the cell sizes of laws by it, or keep them.
+
+        With ``keep_single`` a count of one stays one: the depth of a plane case.
+        """
+        counts = {
+            e: 1 if n == 1 and keep_single else max(1, round(n * factor)) for e, n in self.counts.items()
+        }
         laws = {e: law.scaled(factor) for e, law in self.laws.items()} if divide else self.laws
-        counting = self.counting.scaled(factor, dim, divide=divide)
+        counting = replace(self.counting.scaled(factor, dim, divide=divide), keep_single=keep_single)
         return replace(self, counts=counts, laws=laws, counting=counting)
 
     def after(self, change: Change, nodes: Mapping[Edge, Floats]) -> Spacing:

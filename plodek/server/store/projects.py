@@ -5,11 +5,14 @@ from __future__ import annotations
 import hashlib
 import json
 import time
-from collections.abc import Callable
 from typing import Any, cast
 
+from peewee import SQL, fn
+
 from plodek.core.errors import BadValue, NothingFound, PlodekError
-from plodek.core.recipe import recipe as recipes
+from plodek.core.recipe import document
+from plodek.core.recipe.document import Recipe
+from plodek.core.recipe.formats import FORMAT, brought_up
 from plodek.server.store.tables import GeometryFile, Project, Revision, database
 
 
@@ -40,17 +43,23 @@ def get(project: int) -> Project:
     return found
 
 
-def make(
-    name: str, steps: list[dict[str, Any]] | None = None, files: dict[str, bytes] | None = None
-) -> Project:
-    """Make a project with a first revision."""
+def make(name: str, recipe: dict[str, Any] | None = None, files: dict[str, bytes] | None = None) -> Project:
+    """Make a project with a first revision, a recipe as JSON values; an empty one where left out."""
     now = time.time()
+    text = json.dumps(_document(recipe or {}))
     with database.atomic():
         project = Project.create(name=_name(name), created=now, changed=now)
         for file, data in (files or {}).items():
             add_file(project, file, data)
-        Revision.create(project=project, number=0, parent=None, steps=json.dumps(steps or []), created=now)
+        Revision.create(project=project, number=0, parent=None, document=text, created=now)
     return cast(Project, project)
+
+
+def _document(recipe: dict[str, Any]) -> dict[str, Any]:
+    """Give what is stored of a recipe: its format, parameters and steps. The project has its name."""
+    found = brought_up(recipe)
+    kept = {"plodek": FORMAT, "steps": found.get("steps", [])}
+    return kept | ({"parameters": found["parameters"]} if found.get("parameters") else {})
 
 
 def rename(project: Project, name: str) -> None:
@@ -63,7 +72,7 @@ def duplicate(project: Project) -> Project:
     """Copy a project with its present recipe and its files."""
     with database.atomic():
         files = {f.name: bytes(f.data) for f in project.files}
-        return make(f"{project.name[:110]} (copy)", steps_of(project), files)
+        return make(f"{project.name[:110]} (copy)", document_of(project), files)
 
 
 def delete(project: Project) -> None:
@@ -82,31 +91,44 @@ def restore(project: int) -> Project:
     return found
 
 
-def steps_of(project: Project, number: int | None = None) -> list[dict[str, Any]]:
-    """Give the steps of a revision, the present one where left out."""
-    return cast(list[dict[str, Any]], json.loads(_revision(project, number).steps))
+def document_of(project: Project) -> dict[str, Any]:
+    """Give the present recipe as JSON values, in today's format."""
+    found = cast(dict[str, Any], brought_up(json.loads(_revision(project).document)))
+    return {"plodek": FORMAT, "name": project.name, "parameters": {}} | found
 
 
-def recipe_of(project: Project) -> recipes.Recipe:
+def steps_of(project: Project) -> list[dict[str, Any]]:
+    """Give the steps of the present recipe as JSON values."""
+    return cast(list[dict[str, Any]], document_of(project)["steps"])
+
+
+def recipe_of(project: Project) -> Recipe:
     """Give the present recipe."""
-    return recipes.of({"plodek": recipes.FORMAT, "name": project.name, "steps": steps_of(project)})
+    return document.of(document_of(project))
 
 
-def keep(project: int, base: int, steps: list[dict[str, Any]]) -> Project:
-    """Keep new steps as a revision on top of ``base``.
+def keep(
+    project: int,
+    base: int,
+    steps: list[dict[str, Any]],
+    parameters: dict[str, Any] | None = None,
+) -> Project:
+    """Keep new steps as a revision on top of ``base``; its parameters stay where none are given.
 
     Raises Stale where ``base`` is not where the project stands, BadValue for steps that are no recipe.
     """
-    read = recipes.of({"plodek": recipes.FORMAT, "steps": steps})
-    text = json.dumps([step.model_dump(mode="json", exclude_defaults=False) for step in read.steps])
+    recipe = document.of({"steps": steps, "parameters": parameters or {}})
     with database.atomic("IMMEDIATE"):
         found = get(project)
         if found.revision != base:
             raise Stale(found)
-        number = 1 + max(r.number for r in found.revisions)
+        if parameters is None:
+            recipe = recipe.model_copy(update={"parameters": document_of(found)["parameters"]})
+        text = json.dumps(_document(recipe.document()))
+        newest = Revision.select(fn.MAX(Revision.number)).where(Revision.project == found).scalar()
         now = time.time()
-        Revision.create(project=found, number=number, parent=base, steps=text, created=now)
-        found.revision, found.changed = number, now
+        Revision.create(project=found, number=newest + 1, parent=base, document=text, created=now)
+        found.revision, found.changed = newest + 1, now
         found.save()
     return found
 
@@ -129,39 +151,57 @@ def can(project: Project) -> tuple[bool, bool]:
 def add_file(project: Project, name: str, data: bytes) -> str:
     """Store a geometry file; returns its name, numbered where another file already has it."""
     clean = name.replace("\\", "/").rsplit("/", 1)[-1].strip()[:100] or "points.txt"
-    digest = hashlib.sha256(data).hexdigest()
+    own = digest(data)
     stem, dot, ending = clean.rpartition(".")
     if not dot:
         stem, ending = clean, ""
     for number in range(1, 1000):
         tried = clean if number == 1 else f"{stem}-{number}{dot}{ending}"
-        there = GeometryFile.get_or_none((GeometryFile.project == project) & (GeometryFile.name == tried))
+        there = _files(project, GeometryFile.hash).where(GeometryFile.name == tried).first()
         if there is None:
-            GeometryFile.create(project=project, name=tried, hash=digest, data=data)
+            GeometryFile.create(project=project, name=tried, hash=own, data=data)
             return tried
-        if there.hash == digest:
+        if there[0] == own:
             return tried
     raise BadValue(f"too many files are called “{clean}”", remedy="rename the file")
 
 
+def file_names(project: Project) -> list[str]:
+    """Give the names of a project's geometry files, in the order they came."""
+    return [name for (name,) in _files(project, GeometryFile.name).order_by(SQL("rowid"))]
+
+
 def read_file(project: Project, name: str) -> bytes:
     """Give the bytes of a geometry file. Raises NothingFound, saying which files there are."""
-    found = GeometryFile.get_or_none((GeometryFile.project == project) & (GeometryFile.name == name))
+    return bytes(_of_file(project, name, GeometryFile.data))
+
+
+def hash_of(project: Project, name: str) -> str:
+    """Give the hash of a geometry file. Raises NothingFound."""
+    return str(_of_file(project, name, GeometryFile.hash))
+
+
+def digest(data: bytes) -> str:
+    """Give the hash that tells a file's contents from others."""
+    return hashlib.sha256(data).hexdigest()
+
+
+def _files(project: Project, column: Any) -> Any:
+    return GeometryFile.select(column).where(GeometryFile.project == project).tuples()
+
+
+def _of_file(project: Project, name: str, column: Any) -> Any:
+    found = _files(project, column).where(GeometryFile.name == name).first()
     if found is None:
-        had = ", ".join(f.name for f in project.files) or "none yet"
+        had = ", ".join(file_names(project)) or "none yet"
         raise NothingFound(f"the project has no file “{name}”", remedy=f"files there are: {had}")
-    return bytes(found.data)
+    return found[0]
 
 
 def _stored(project: int) -> Project | None:
     """Look a project up; numbers beyond what SQLite counts to name none."""
     found = Project.get_or_none(Project.id == project) if project < 2**63 else None
     return cast(Project | None, found)
-
-
-def reader(project: Project) -> Callable[[str], bytes]:
-    """Give the function that reads a project's files."""
-    return lambda name: read_file(project, name)
 
 
 def _move(project: int, base: int, target: Any, word: str) -> Project:
@@ -177,14 +217,14 @@ def _move(project: int, base: int, target: Any, word: str) -> Project:
     return found
 
 
-def _revision(project: Project, number: int | None = None) -> Revision:
-    wanted = project.revision if number is None else number
-    return cast(Revision, Revision.get((Revision.project == project) & (Revision.number == wanted)))
+def _revision(project: Project) -> Revision:
+    here = (Revision.project == project) & (Revision.number == project.revision)
+    return cast(Revision, Revision.get(here))
 
 
 def _child(project: Project) -> int | None:
-    made = [r.number for r in project.revisions.where(Revision.parent == project.revision)]
-    return max(made, default=None)
+    above = (Revision.project == project) & (Revision.parent == project.revision)
+    return cast(int | None, Revision.select(fn.MAX(Revision.number)).where(above).scalar())
 
 
 def _name(name: str) -> str:

@@ -20,7 +20,7 @@ from peewee import (
 )
 
 #: Raised with every change of the tables; `open_database` brings older files up to it.
-VERSION = 1
+VERSION = 2
 
 database = DatabaseProxy()
 
@@ -49,7 +49,7 @@ class Revision(Table):
     project: Any = ForeignKeyField(Project, backref="revisions", on_delete="CASCADE")
     number: Any = IntegerField()
     parent: Any = IntegerField(null=True)
-    steps: Any = TextField()
+    document: Any = TextField()
     created: Any = FloatField()
 
     class Meta:
@@ -93,6 +93,12 @@ class GridSummary(Table):
 TABLES = (Project, Revision, GeometryFile, Job, GridSummary)
 
 
+def _documents(found: SqliteDatabase) -> None:
+    """Let revisions hold whole recipes, of the format they had then, where they held the steps alone."""
+    found.execute_sql("ALTER TABLE revision RENAME COLUMN steps TO document")
+    found.execute_sql("UPDATE revision SET document = '{\"plodek\": 1, \"steps\": ' || document || '}'")
+
+
 def open_database(path: Path) -> SqliteDatabase:
     """Open the database of a data folder, making or migrating it as needed."""
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -103,6 +109,8 @@ def open_database(path: Path) -> SqliteDatabase:
         version = found.user_version
         if version > VERSION:
             raise RuntimeError(f"{path} was written by a newer Plodek (tables {version}); start that one")
+        if version == 1:
+            _documents(found)
         if version < VERSION:
             found.create_tables(TABLES)
             found.user_version = VERSION

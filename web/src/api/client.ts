@@ -1,33 +1,6 @@
 import createClient from "openapi-fetch";
-import type { components, paths } from "./schema.gen";
-
-type Schemas = components["schemas"];
-export type Project = Schemas["ProjectOut"];
-export type RecipeState = Schemas["RecipeOut"];
-export type Model = Schemas["ModelOut"];
-export type Corner = Model["corners"][number];
-export type Edge = Model["edges"][number];
-export type Block = Model["blocks"][number];
-export type Tier = Model["tiers"][number];
-export type Guide = Model["guides"][number];
-export type Preview = Schemas["PreviewOut"];
-export type Effect = NonNullable<Preview["after"]>;
-export type Advice = Schemas["AdvicesOut"]["advice"][number];
-export type Quality = Schemas["QualityOut"];
-export type Cell = Quality["worst"][number];
-export type Job = Schemas["JobOut"];
-export type GeometryFile = Schemas["FileOut"];
-export type Group = Model["groups"][number];
-export type Mending = Schemas["MendOut"];
-export type Measured = Schemas["MeasureOut"];
-export type Target = Schemas["MeasureIn"]["targets"][number];
-
-/** A step as the recipe holds it: a kind, an id, and the fields of its kind. */
-export interface Step {
-  kind: string;
-  id: string;
-  [field: string]: unknown;
-}
+import type { GeometryFile, Job } from "../model/types";
+import type { paths } from "./schema.gen";
 
 /** An error of the server: RFC 9457, with where it is and what helps. */
 export class Problem extends Error {

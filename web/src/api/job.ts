@@ -1,19 +1,33 @@
 import { useEffect, useState } from "react";
-import type { Job } from "./client";
+import type { Job } from "../model/types";
+import { http, taken } from "./client";
 
-/** Watches a job by server-sent events; gives its newest state, null before the first. */
+/** Milliseconds between two looks at a job. */
+const LOOK = 200;
+
+/** Watches a job: asks how it stands until it has ended; null before the first answer. */
 export function useJob(id: string | null): Job | null {
   const [job, setJob] = useState<Job | null>(null);
   useEffect(() => {
     setJob(null);
     if (!id) return;
-    const events = new EventSource(`/api/jobs/${id}/events`);
-    events.onmessage = (event) => {
-      const told: Job = JSON.parse(event.data);
-      setJob(told);
-      if (ended(told)) events.close();
+    let timer = 0;
+    let gone = false;
+    const look = async () => {
+      const told = await taken(
+        http.GET("/api/jobs/{job}", { params: { path: { job: id } } }),
+      ).catch(
+        () => null, // the server may be starting anew; the next look tells
+      );
+      if (gone) return;
+      if (told) setJob(told);
+      if (!told || !ended(told)) timer = window.setTimeout(look, LOOK);
     };
-    return () => events.close();
+    void look();
+    return () => {
+      gone = true;
+      window.clearTimeout(timer);
+    };
   }, [id]);
   return id ? job : null;
 }

@@ -1,10 +1,11 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import type { Part } from "../board/store";
+import type { Part } from "../model/looking";
 import { type Picture, unpacked } from "../model/picture";
 import { kindsOf } from "../model/schema";
 import type { ShapePicture } from "../model/shape_picture";
+import type { RecipeState, Step } from "../model/types";
 import type { WallWish } from "../model/wall_wish";
-import { binary, http, Problem, type RecipeState, type Step, taken } from "./client";
+import { binary, http, Problem, taken } from "./client";
 
 export type LengthUnit = "m" | "cm" | "mm" | "in" | "ft";
 
@@ -15,7 +16,7 @@ export const useSchema = () =>
     queryKey: ["schema"],
     queryFn: async () => {
       const found = await taken(http.GET("/api/schema"));
-      return { kinds: kindsOf(found.schema), version: found.version };
+      return { kinds: kindsOf(found.schema), formats: found.formats, version: found.version };
     },
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -311,7 +312,7 @@ export function useKeeping(project: number) {
   const keep = useMutation({
     mutationFn: (change: Change) => {
       const steps = change((recipe()?.steps ?? []) as Step[]);
-      const body = { base: base(), steps };
+      const body = { base: base(), steps, parameters: null };
       return taken(http.PUT("/api/projects/{project}/recipe", { ...path(project), body }));
     },
     ...options,

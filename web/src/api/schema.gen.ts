@@ -270,47 +270,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job}/events": {
+    "/api/projects/uploads": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Tell every change of a job until it has ended. */
-        get: {
+        get?: never;
+        put?: never;
+        /** Make a project of a recipe, or of a ZIP file of one with its files: the body of the request. */
+        post: {
             parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    job: string;
+                query: {
+                    name: string;
                 };
+                header?: never;
+                path?: never;
                 cookie?: never;
             };
             requestBody?: never;
             responses: {
-                /** @description server-sent events */
-                200: {
+                /** @description Successful response */
+                201: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "text/event-stream": unknown;
+                        "application/json": components["schemas"]["ProjectOut"];
                     };
                 };
-                /** @description Not found */
-                404: {
+                /** @description Validation error */
+                422: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["HTTPError"];
+                        "application/json": components["schemas"]["ValidationError"];
                     };
                 };
             };
         };
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -500,38 +500,39 @@ export interface paths {
         };
         trace?: never;
     };
-    "/api/projects/{project}/undo": {
+    "/api/projects/{project}/grid": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put?: never;
-        /** Go back one revision. */
-        post: {
+        /** Draw the grid: a binary picture; 422 “NotReady” where the smoothing has not been run yet. */
+        get: {
             parameters: {
-                query?: never;
+                query?: {
+                    blocks?: string;
+                    tier?: string;
+                    at?: number;
+                    upto?: number | null;
+                    smoothed?: boolean;
+                    metric?: string | null;
+                };
                 header?: never;
                 path: {
                     project: number;
                 };
                 cookie?: never;
             };
-            requestBody?: {
-                content: {
-                    "application/json": components["schemas"]["BaseIn"];
-                };
-            };
+            requestBody?: never;
             responses: {
-                /** @description Successful response */
+                /** @description a picture */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["RecipeOut"];
+                        "application/octet-stream": unknown;
                     };
                 };
                 /** @description Not found */
@@ -554,66 +555,8 @@ export interface paths {
                 };
             };
         };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/redo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
         put?: never;
-        /** Go forward one revision. */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    project: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: {
-                content: {
-                    "application/json": components["schemas"]["BaseIn"];
-                };
-            };
-            responses: {
-                /** @description Successful response */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["RecipeOut"];
-                    };
-                };
-                /** @description Not found */
-                404: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["HTTPError"];
-                    };
-                };
-                /** @description Validation error */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ValidationError"];
-                    };
-                };
-            };
-        };
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -739,39 +682,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project}/grid": {
+    "/api/projects/{project}/undo": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Draw the grid: a binary picture; 422 “NotReady” where the smoothing has not been run yet. */
-        get: {
+        get?: never;
+        put?: never;
+        /** Go back one revision. */
+        post: {
             parameters: {
-                query?: {
-                    blocks?: string;
-                    tier?: string;
-                    at?: number;
-                    upto?: number | null;
-                    smoothed?: boolean;
-                    metric?: string | null;
-                };
+                query?: never;
                 header?: never;
                 path: {
                     project: number;
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["BaseIn"];
+                };
+            };
             responses: {
-                /** @description a picture */
+                /** @description Successful response */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/octet-stream": unknown;
+                        "application/json": components["schemas"]["RecipeOut"];
                     };
                 };
                 /** @description Not found */
@@ -794,8 +736,66 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
         put?: never;
-        post?: never;
+        /** Go forward one revision. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["BaseIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RecipeOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -854,6 +854,67 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/cells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Give the cells of a bar of the histogram. */
+        get: {
+            parameters: {
+                query: {
+                    upto?: number | null;
+                    metric?: string;
+                    low: number;
+                    high: number;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CellsOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -969,205 +1030,6 @@ export interface paths {
             };
         };
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/cells": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Give the cells of a bar of the histogram. */
-        get: {
-            parameters: {
-                query: {
-                    upto?: number | null;
-                    metric?: string;
-                    low: number;
-                    high: number;
-                };
-                header?: never;
-                path: {
-                    project: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description Successful response */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["CellsOut"];
-                    };
-                };
-                /** @description Not found */
-                404: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["HTTPError"];
-                    };
-                };
-                /** @description Validation error */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ValidationError"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/copies": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Duplicate a project. */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    project: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description Successful response */
-                201: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ProjectOut"];
-                    };
-                };
-                /** @description Not found */
-                404: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["HTTPError"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/recipe": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Give a project's recipe where it stands. */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    project: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description Successful response */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["RecipeOut"];
-                    };
-                };
-                /** @description Not found */
-                404: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["HTTPError"];
-                    };
-                };
-            };
-        };
-        /** Keep new steps on top of the revision they are based on. */
-        put: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    project: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: {
-                content: {
-                    "application/json": components["schemas"]["RecipeIn"];
-                };
-            };
-            responses: {
-                /** @description Successful response */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["RecipeOut"];
-                    };
-                };
-                /** @description Not found */
-                404: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["HTTPError"];
-                    };
-                };
-                /** @description Validation error */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ValidationError"];
-                    };
-                };
-            };
-        };
         post?: never;
         delete?: never;
         options?: never;
@@ -1358,6 +1220,203 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Duplicate a project. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProjectOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Give a project's recipe where it stands. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RecipeOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+            };
+        };
+        /** Keep new steps on top of the revision they are based on. */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["RecipeIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RecipeOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/quality": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Measure the grid. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                    metric?: string;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["QualityOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/mending": {
         parameters: {
             query?: never;
@@ -1536,112 +1595,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project}/quality": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Measure the grid. */
-        get: {
-            parameters: {
-                query?: {
-                    upto?: number | null;
-                    metric?: string;
-                };
-                header?: never;
-                path: {
-                    project: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description Successful response */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["QualityOut"];
-                    };
-                };
-                /** @description Not found */
-                404: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["HTTPError"];
-                    };
-                };
-                /** @description Validation error */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ValidationError"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project}/restored": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Bring a deleted project back. */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    project: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description Successful response */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ProjectOut"];
-                    };
-                };
-                /** @description Not found */
-                404: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["HTTPError"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/projects/{project}/geometry": {
         parameters: {
             query?: never;
@@ -1750,6 +1703,53 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/restored": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a deleted project back. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProjectOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
                     };
                 };
             };
@@ -1928,66 +1928,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project}/measurements": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Measure guides and places. */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    project: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: {
-                content: {
-                    "application/json": components["schemas"]["MeasureIn"];
-                };
-            };
-            responses: {
-                /** @description Successful response */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["MeasureOut"];
-                    };
-                };
-                /** @description Not found */
-                404: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["HTTPError"];
-                    };
-                };
-                /** @description Validation error */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ValidationError"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/projects/{project}/preview/grid": {
         parameters: {
             query?: never;
@@ -2020,6 +1960,66 @@ export interface paths {
                     };
                     content: {
                         "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure guides and places. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["MeasureIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MeasureOut"];
                     };
                 };
                 /** @description Not found */
@@ -2115,7 +2115,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Give the recipe and the geometry files it reads as one ZIP file, ready for `plodek build`. */
+        /**
+         * Give the recipe and all files that it reads, brought-in recipes' too, as one ZIP file.
+         * @description It is ready for `plodek build`, and to be made a project of again.
+         */
         get: {
             parameters: {
                 query?: never;
@@ -2160,14 +2163,28 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * FormatOut
+         * @description A file format that grids are written in.
+         */
+        "SchemaOut.FormatOut": {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** About */
+            about: string;
+        };
+        /**
          * SchemaOut
-         * @description The schema of recipes, and the version of the program.
+         * @description The schema of recipes, the formats of grids, and the version of the program.
          */
         SchemaOut: {
             /** Schema */
             schema: {
                 [key: string]: unknown;
             };
+            /** Formats */
+            formats: components["schemas"]["SchemaOut.FormatOut"][];
             /** Version */
             version: string;
         };
@@ -2324,20 +2341,16 @@ export interface components {
             steps: {
                 [key: string]: unknown;
             }[];
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
             /** Can Undo */
             can_undo: boolean;
             /** Can Redo */
             can_redo: boolean;
             /** Files */
             files: string[];
-        };
-        /**
-         * BaseIn
-         * @description The revision an undo or redo is based on.
-         */
-        BaseIn: {
-            /** Base */
-            base: number;
         };
         /**
          * UnitIn
@@ -2388,6 +2401,14 @@ export interface components {
             names: string[];
         };
         /**
+         * BaseIn
+         * @description The revision an undo or redo is based on.
+         */
+        BaseIn: {
+            /** Base */
+            base: number;
+        };
+        /**
          * FileOut
          * @description A stored geometry file and what was read from it; ``low`` and ``high`` are in its own numbers.
          *
@@ -2423,8 +2444,34 @@ export interface components {
             high: number[];
         };
         /**
+         * CellOut
+         * @description A cell: where it is, and its corners in the order of the core's tables.
+         */
+        "CellsOut.CellOut": {
+            /** Block */
+            block: string;
+            /** Index */
+            index: number[];
+            /** Value */
+            value: number;
+            /** At */
+            at: number[];
+            /** Corners */
+            corners: number[][];
+        };
+        /**
+         * CellsOut
+         * @description Cells of a bar of the histogram.
+         */
+        CellsOut: {
+            /** Cells */
+            cells: components["schemas"]["CellsOut.CellOut"][];
+            /** All */
+            all: number;
+        };
+        /**
          * BlockOut
-         * @description A block with its cells along its axes.
+         * @description A block with its cells along its axes, and after a lift the block of the plane that it stands on.
          */
         "ModelOut.BlockOut": {
             /** Id */
@@ -2435,6 +2482,10 @@ export interface components {
             corners: string[];
             /** Hollow */
             hollow: boolean;
+            /** Region */
+            region: string;
+            /** Base */
+            base: string | null;
             /** Cells */
             cells: number[];
             /** Centre */
@@ -2442,7 +2493,7 @@ export interface components {
         };
         /**
          * CornerOut
-         * @description A corner and what holds it.
+         * @description A corner, what holds it, and after a lift the corner of the plane that it stands on.
          */
         "ModelOut.CornerOut": {
             /** Id */
@@ -2460,6 +2511,8 @@ export interface components {
             guide: string | null;
             /** Fraction */
             fraction: number | null;
+            /** Foot */
+            foot: string | null;
         };
         /**
          * EdgeOut
@@ -2704,6 +2757,8 @@ export interface components {
             findings: components["schemas"]["ModelOut.FindingOut"][];
             /** Twins */
             twins: string[][][];
+            /** Regions */
+            regions: string[];
             /** Jumps */
             jumps: components["schemas"]["ModelOut.JumpOut"][];
             /** Growth Limit */
@@ -2724,44 +2779,6 @@ export interface components {
             limits: {
                 [key: string]: number;
             };
-        };
-        /**
-         * CellOut
-         * @description A cell: where it is, and its corners in the order of the core's tables.
-         */
-        "CellsOut.CellOut": {
-            /** Block */
-            block: string;
-            /** Index */
-            index: number[];
-            /** Value */
-            value: number;
-            /** At */
-            at: number[];
-            /** Corners */
-            corners: number[][];
-        };
-        /**
-         * CellsOut
-         * @description Cells of a bar of the histogram.
-         */
-        CellsOut: {
-            /** Cells */
-            cells: components["schemas"]["CellsOut.CellOut"][];
-            /** All */
-            all: number;
-        };
-        /**
-         * RecipeIn
-         * @description New steps, and the revision they are based on.
-         */
-        RecipeIn: {
-            /** Base */
-            base: number;
-            /** Steps */
-            steps: {
-                [key: string]: unknown;
-            }[];
         };
         /**
          * AdviceOut
@@ -2874,6 +2891,120 @@ export interface components {
             keep: boolean;
         };
         /**
+         * RecipeIn
+         * @description New steps, and the revision they are based on; parameters stay where they are left out.
+         */
+        RecipeIn: {
+            /** Base */
+            base: number;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Parameters
+             * @default null
+             */
+            parameters: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * CellOut
+         * @description A cell: where it is, and its corners in the order of the core's tables.
+         */
+        "QualityOut.CellOut": {
+            /** Block */
+            block: string;
+            /** Index */
+            index: number[];
+            /** Value */
+            value: number;
+            /** At */
+            at: number[];
+            /** Corners */
+            corners: number[][];
+        };
+        /**
+         * MetricOut
+         * @description A metric over the whole grid, with its limit at the gate.
+         */
+        "QualityOut.MetricOut": {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Better
+             * @enum {string}
+             */
+            better: "high" | "low";
+            /** Worst */
+            worst: number;
+            /** Mean */
+            mean: number;
+            /** Best */
+            best: number;
+            /** Limit */
+            limit: number | null;
+            /** Missed */
+            missed: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * RunOut
+         * @description What a smoothing run reached.
+         */
+        "QualityOut.RunOut": {
+            /** Sweeps */
+            sweeps: number;
+            /** Move */
+            move: number;
+            /** Folded */
+            folded: number;
+            /** Note */
+            note: string;
+            /** Heights Off */
+            heights_off: number;
+            /** Heights Within */
+            heights_within: number;
+            /** Angles Within */
+            angles_within: number;
+            /** Held */
+            held: number;
+        };
+        /**
+         * QualityOut
+         * @description The quality of a grid: summary and gate, and the histogram and worst cells of one metric.
+         */
+        QualityOut: {
+            /** Cells */
+            cells: number;
+            /** Folded */
+            folded: number;
+            /** Poles */
+            poles: number;
+            /** Passed */
+            passed: boolean;
+            /** Volume */
+            volume: number;
+            /** Metrics */
+            metrics: components["schemas"]["QualityOut.MetricOut"][];
+            /** Metric */
+            metric: string;
+            /** Bounds */
+            bounds: number[];
+            /** Counts */
+            counts: number[];
+            /** Worst */
+            worst: components["schemas"]["QualityOut.CellOut"][];
+            /** Runs */
+            runs: components["schemas"]["QualityOut.RunOut"][];
+        };
+        /**
          * FreeEdgeOut
          * @description A piece of boundary that one surface has alone, with its largest gap to others.
          */
@@ -2929,7 +3060,7 @@ export interface components {
         };
         /**
          * BlockOut
-         * @description A block with its cells along its axes.
+         * @description A block with its cells along its axes, and after a lift the block of the plane that it stands on.
          */
         "PreviewOut.BlockOut": {
             /** Id */
@@ -2940,6 +3071,10 @@ export interface components {
             corners: string[];
             /** Hollow */
             hollow: boolean;
+            /** Region */
+            region: string;
+            /** Base */
+            base: string | null;
             /** Cells */
             cells: number[];
             /** Centre */
@@ -2947,7 +3082,7 @@ export interface components {
         };
         /**
          * CornerOut
-         * @description A corner and what holds it.
+         * @description A corner, what holds it, and after a lift the corner of the plane that it stands on.
          */
         "PreviewOut.CornerOut": {
             /** Id */
@@ -2965,6 +3100,8 @@ export interface components {
             guide: string | null;
             /** Fraction */
             fraction: number | null;
+            /** Foot */
+            foot: string | null;
         };
         /**
          * EdgeOut
@@ -3136,6 +3273,8 @@ export interface components {
             findings: components["schemas"]["PreviewOut.FindingOut"][];
             /** Twins */
             twins: string[][][];
+            /** Regions */
+            regions: string[];
             /** Jumps */
             jumps: components["schemas"]["PreviewOut.JumpOut"][];
             /** Growth Limit */
@@ -3273,111 +3412,15 @@ export interface components {
             after: components["schemas"]["PreviewOut.Effect"] | null;
         };
         /**
-         * CellOut
-         * @description A cell: where it is, and its corners in the order of the core's tables.
-         */
-        "QualityOut.CellOut": {
-            /** Block */
-            block: string;
-            /** Index */
-            index: number[];
-            /** Value */
-            value: number;
-            /** At */
-            at: number[];
-            /** Corners */
-            corners: number[][];
-        };
-        /**
-         * MetricOut
-         * @description A metric over the whole grid, with its limit at the gate.
-         */
-        "QualityOut.MetricOut": {
-            /** Key */
-            key: string;
-            /** Label */
-            label: string;
-            /** Unit */
-            unit: string;
-            /**
-             * Better
-             * @enum {string}
-             */
-            better: "high" | "low";
-            /** Worst */
-            worst: number;
-            /** Mean */
-            mean: number;
-            /** Best */
-            best: number;
-            /** Limit */
-            limit: number | null;
-            /** Missed */
-            missed: number;
-            /** Sentence */
-            sentence: string;
-        };
-        /**
-         * RunOut
-         * @description What a smoothing run reached.
-         */
-        "QualityOut.RunOut": {
-            /** Sweeps */
-            sweeps: number;
-            /** Move */
-            move: number;
-            /** Folded */
-            folded: number;
-            /** Note */
-            note: string;
-            /** Heights Off */
-            heights_off: number;
-            /** Heights Within */
-            heights_within: number;
-            /** Angles Within */
-            angles_within: number;
-            /** Held */
-            held: number;
-        };
-        /**
-         * QualityOut
-         * @description The quality of a grid: summary and gate, and the histogram and worst cells of one metric.
-         */
-        QualityOut: {
-            /** Cells */
-            cells: number;
-            /** Folded */
-            folded: number;
-            /** Passed */
-            passed: boolean;
-            /** Volume */
-            volume: number;
-            /** Metrics */
-            metrics: components["schemas"]["QualityOut.MetricOut"][];
-            /** Metric */
-            metric: string;
-            /** Bounds */
-            bounds: number[];
-            /** Counts */
-            counts: number[];
-            /** Worst */
-            worst: components["schemas"]["QualityOut.CellOut"][];
-            /** Runs */
-            runs: components["schemas"]["QualityOut.RunOut"][];
-        };
-        /**
          * HandoffIn
-         * @description How to hand off.
+         * @description How to hand off: the keys of the formats, all where left out.
          */
         HandoffIn: {
             /**
              * Formats
-             * @default [
-             *       "cgns",
-             *       "vtk"
-             *     ]
+             * @default null
              */
-            formats: ("cgns" | "vtk")[];
+            formats: string[] | null;
             /**
              * Unit
              * @default null
@@ -3393,6 +3436,44 @@ export interface components {
              * @default false
              */
             folded_too: boolean;
+            /**
+             * Poles Too
+             * @default false
+             */
+            poles_too: boolean;
+        };
+        /**
+         * PreviewGridIn
+         * @description Steps to draw the grid of without keeping them, and which part of it.
+         *
+         *     A large part is drawn coarse and says so, unless it is asked for ``fine``.
+         */
+        PreviewGridIn: {
+            /**
+             * Blocks
+             * @description ids, with | between them
+             * @default
+             */
+            blocks: string;
+            /**
+             * Tier
+             * @default
+             */
+            tier: string;
+            /**
+             * At
+             * @default 0.5
+             */
+            at: number;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Fine
+             * @default false
+             */
+            fine: boolean;
         };
         /**
          * ValueOut
@@ -3454,39 +3535,6 @@ export interface components {
              * @default null
              */
             upto: number | null;
-        };
-        /**
-         * PreviewGridIn
-         * @description Steps to draw the grid of without keeping them, and which part of it.
-         *
-         *     A large part is drawn coarse and says so, unless it is asked for ``fine``.
-         */
-        PreviewGridIn: {
-            /**
-             * Blocks
-             * @description ids, with | between them
-             * @default
-             */
-            blocks: string;
-            /**
-             * Tier
-             * @default
-             */
-            tier: string;
-            /**
-             * At
-             * @default 0.5
-             */
-            at: number;
-            /** Steps */
-            steps: {
-                [key: string]: unknown;
-            }[];
-            /**
-             * Fine
-             * @default false
-             */
-            fine: boolean;
         };
     };
     responses: never;

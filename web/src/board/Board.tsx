@@ -1,7 +1,7 @@
 import { Box, Flex, Grid, Spinner } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useState } from "react";
-import { http, type Problem, type Step, taken } from "../api/client";
+import { http, type Problem, taken } from "../api/client";
 import { ended, useJob } from "../api/job";
 import {
   type Change,
@@ -16,18 +16,20 @@ import {
   useSchema,
   useShape,
 } from "../api/queries";
+import { FLAT, feetOf } from "../model/places";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
+import type { Step } from "../model/types";
+import { BoardContext, type BoardData } from "../session/context";
+import { complete, newDraft, selectingField, withDraft } from "../session/drafting";
+import { resetBoard, useBoard } from "../session/store";
 import { Wrong } from "../theme/parts";
 import { View } from "../view/View";
-import { BoardContext, type BoardData } from "./context";
-import { complete, newDraft, selectingField, withDraft } from "./drafting";
 import { FindVerb } from "./FindVerb";
 import { InHand } from "./InHand";
 import { Recipe } from "./Recipe";
 import { Route } from "./Route";
 import { Strip } from "./Strip";
-import { resetBoard, useBoard } from "./store";
 import { useBoardKeys } from "./useBoardKeys";
 
 const NOT_RUN = /smoothing has not been run/i;
@@ -101,11 +103,12 @@ function useData(project: number): BoardData | string | null {
   const draft = useDeferredValue(board.draft);
   const kind = draft && kinds?.get(draft.step.kind);
   const ready = draft && kind && complete(kind, draft.step) && draft.step.kind !== "smooth";
+  const feet = useMemo(() => (model.data ? feetOf(model.data) : FLAT), [model.data]);
   // A draft is tried with all that comes after it, so that its effect is that on the whole grid.
   const seen = useMemo(() => steps.slice(0, upto ?? undefined), [steps, upto]);
   const tried = useMemo(
-    () => (draft && ready ? withDraft(seen, draft, upto) : null),
-    [draft, ready, seen, upto],
+    () => (draft && ready ? withDraft(seen, draft, upto, feet) : null),
+    [draft, ready, seen, upto, feet],
   );
   const preview = usePreview(project, tried, seen);
   const wantsGrid = board.layer !== "Blocks" || board.stage === "Check";
@@ -149,6 +152,7 @@ function useData(project: number): BoardData | string | null {
     if (!job || !isEnded || job.kind !== "build") return;
     if (job.state === "failed") {
       setProblem(String(job.result.error ?? "The run failed."));
+      useBoard.setState({ job: null, jobBase: null });
       if (job.result.steps) cache.invalidateQueries({ queryKey: ["recipe", project] });
       return;
     }
@@ -183,27 +187,36 @@ function useData(project: number): BoardData | string | null {
   const fail = (failed: Error) => setProblem(failed.message);
   const keepSteps = (change: Change, then?: () => void) => {
     setProblem("");
-    keep.mutate(change, { onSuccess: then, onError: fail });
+    // Each edit of the queue tells its own end: `mutate` would only tell that of the last.
+    return keep.mutateAsync(change).then(then, fail);
   };
   const run = () => {
-    if (!board.draft) return;
+    if (!board.draft || board.keeping) return;
     setProblem("");
+    useBoard.setState({ keeping: true });
     const path = { path: { project } };
-    const body = { base, steps: withDraft(steps, board.draft, board.here), upto: null, keep: true };
-    taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
-      (asked) =>
-        useBoard.setState({
-          job: asked.id,
-          jobBase: base,
-          layer: "Cells",
-          here: null,
-          space: false,
-        }),
-      (failed: Problem) => {
-        if (failed.status === 409) cache.invalidateQueries({ queryKey: ["recipe", project] });
-        fail(failed);
-      },
-    );
+    const body = {
+      base,
+      steps: withDraft(steps, board.draft, board.here, feet),
+      upto: null,
+      keep: true,
+    };
+    taken(http.POST("/api/projects/{project}/builds", { params: path, body }))
+      .then(
+        (asked) =>
+          useBoard.setState({
+            job: asked.id,
+            jobBase: base,
+            layer: "Cells",
+            here: null,
+            space: false,
+          }),
+        (failed: Problem) => {
+          if (failed.status === 409) cache.invalidateQueries({ queryKey: ["recipe", project] });
+          fail(failed);
+        },
+      )
+      .finally(() => useBoard.setState({ keeping: false }));
   };
   return {
     project,
@@ -211,6 +224,7 @@ function useData(project: number): BoardData | string | null {
     steps,
     model: model.data,
     kinds,
+    feet,
     quality: hasBlocks && !quality.error ? (quality.data ?? null) : null,
     grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? (grid.data ?? null) : null,
     gridProblem: grid.error && !NOT_RUN.test(grid.error.message) ? grid.error.message : "",
@@ -224,18 +238,20 @@ function useData(project: number): BoardData | string | null {
     job,
     keepSteps,
     keepDraft: () => {
-      const { draft, here: after } = board;
-      if (!draft) return;
+      // Read where it stands now: a second Enter comes before the screen has been drawn anew.
+      const { draft, here: after, keeping } = useBoard.getState();
+      if (!draft || keeping) return;
       if (draft.step.kind === "smooth") return run();
+      useBoard.setState({ keeping: true });
       const added = draft.isNew;
-      const keepIt = (now: Step[]) => withDraft(now, draft, after);
+      const keepIt = (now: Step[]) => withDraft(now, draft, after, feet);
       keepSteps(keepIt, () =>
         useBoard.setState({
           draft: null,
           here: after === null ? null : after + (added ? 1 : 0),
           selection: NOTHING,
         }),
-      );
+      ).finally(() => useBoard.setState({ keeping: false }));
     },
     run,
     stop: () => {

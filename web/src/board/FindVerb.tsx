@@ -1,9 +1,9 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { STAGES } from "../model/stage_words";
-import { useBoardData } from "./context";
-import { KEYS } from "./keys";
-import { useBoard } from "./store";
+import { useBoardData } from "../session/context";
+import { KEYS } from "../session/keys";
+import { goToStage, useBoard } from "../session/store";
 
 interface Found {
   name: string;
@@ -39,7 +39,7 @@ export function FindVerb() {
       where: "Route",
       key: `Alt ${n + 1}`,
       about: "",
-      act: () => set({ stage }),
+      act: () => goToStage(stage),
     })),
     { name: "Undo", where: "Recipe", key: "Ctrl Z", about: "Go back one revision", act: undo },
     {

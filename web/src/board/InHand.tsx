@@ -1,5 +1,7 @@
-import { Box, Flex, Text } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import type { ReactNode } from "react";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { BlocksPanel } from "../stages/blocks/BlocksPanel";
 import { CheckPanel } from "../stages/check/CheckPanel";
 import { StepForm } from "../stages/forms/StepForm";
@@ -10,9 +12,7 @@ import { SmoothPanel } from "../stages/smooth/SmoothPanel";
 import { SpacingPanel } from "../stages/spacing/SpacingPanel";
 import { WallHeight } from "../stages/spacing/WallHeight";
 import { Empty, Heading, Wrong } from "../theme/parts";
-import { useBoardData } from "./context";
 import { SelectionFacts } from "./SelectionFacts";
-import { useBoard } from "./store";
 
 /** What is in hand: the form of a step, or what is selected, or what the stage has to say. */
 export function InHand() {
@@ -73,13 +73,3 @@ const PANELS: Record<string, ReactNode> = {
   Check: <CheckPanel />,
   "Hand-off": <HandoffPanel />,
 };
-
-/** A line of a name and a value. */
-export const Fact = ({ name, value }: { name: string; value: ReactNode }) => (
-  <Flex justify="space-between" gap="3" py="0.5" fontSize="12px">
-    <Text color="muted">{name}</Text>
-    <Text fontFamily="mono" textAlign="right" overflowWrap="anywhere">
-      {value}
-    </Text>
-  </Flex>
-);

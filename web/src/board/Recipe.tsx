@@ -1,11 +1,11 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { type PointerEvent as DragEvent, useLayoutEffect, useRef, useState } from "react";
-import type { Step } from "../api/client";
 import { moved, removed } from "../model/places";
 import { sentence } from "../model/sentences";
+import type { Step } from "../model/types";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { Empty, Heading } from "../theme/parts";
-import { useBoardData } from "./context";
-import { useBoard } from "./store";
 
 const Chip = chakra("button", {
   base: {

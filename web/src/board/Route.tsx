@@ -1,20 +1,9 @@
 import { Box, Button, Flex, Grid, Text } from "@chakra-ui/react";
 import { useLocation } from "wouter";
-import { NOTHING } from "../model/selection";
 import { STAGES, type StageWord, stageWord } from "../model/stage_words";
+import { useBoardData } from "../session/context";
+import { goToStage, useBoard } from "../session/store";
 import { useMode } from "../theme/mode";
-import { useBoardData } from "./context";
-import { type Layer, useBoard } from "./store";
-
-/** The layer that shows best what a stage is about. */
-const LAYER: Record<(typeof STAGES)[number], Layer> = {
-  Shape: "Blocks",
-  Blocks: "Blocks",
-  Spacing: "Cells",
-  Smooth: "Cells",
-  Check: "Quality",
-  "Hand-off": "Patches",
-};
 
 /** The six stages as stops on a line, each with its state in words. */
 export function Route() {
@@ -57,16 +46,7 @@ export function Route() {
             now={name === stage}
             first={index === 0}
             last={index === STAGES.length - 1}
-            go={() =>
-              set({
-                stage: name,
-                layer: LAYER[name],
-                draft: null,
-                selection: NOTHING,
-                shown: [],
-                space: name !== "Smooth",
-              })
-            }
+            go={() => goToStage(name)}
           />
         ))}
       </Grid>

@@ -1,11 +1,10 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { lengthText, short, whole } from "../model/numbers";
 import { edgeId, pair, sameEdge, sideId } from "../model/selection";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { GuideFacts } from "../stages/shape/GuideFacts";
-import { Quiet } from "../theme/parts";
-import { useBoardData } from "./context";
-import { Fact } from "./InHand";
-import { useBoard } from "./store";
+import { Fact, Quiet } from "../theme/parts";
 
 /** What is selected, in numbers, with the verbs that fit it. */
 export function SelectionFacts() {

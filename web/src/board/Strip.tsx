@@ -1,11 +1,11 @@
 import { Box, Grid } from "@chakra-ui/react";
+import { useBoard } from "../session/store";
 import { Histogram } from "../stages/check/Histogram";
 import { WorstCells } from "../stages/check/WorstCells";
 import { Measure } from "../stages/shape/Measure";
 import { Budget } from "../stages/spacing/Budget";
 import { SizeChart } from "../stages/spacing/SizeChart";
 import { Tiers } from "../stages/spacing/Tiers";
-import { useBoard } from "./store";
 
 /**
  * The band at the bottom: tiers, cell sizes and budget; in Shape what is measured, in Check the

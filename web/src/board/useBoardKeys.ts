@@ -1,9 +1,9 @@
 import { useLayoutEffect } from "react";
 import { NOTHING } from "../model/selection";
-import { STAGES } from "../model/stage_words";
-import { useBoardData } from "./context";
-import { typing } from "./keys";
-import { useBoard } from "./store";
+import { STAGES, type Stage } from "../model/stage_words";
+import { useBoardData } from "../session/context";
+import { typing } from "../session/keys";
+import { goToStage, useBoard } from "../session/store";
 
 const letGo = () => (document.activeElement as HTMLElement | null)?.blur();
 
@@ -26,9 +26,10 @@ export function useBoardKeys() {
         return does(event.shiftKey ? data.redo : data.undo);
       if (held && key === "y" && !typing(event)) return does(data.redo);
       if (event.altKey && /^[1-6]$/.test(event.key))
-        return does(() => board.set({ stage: STAGES[Number(event.key) - 1] }));
+        return does(() => goToStage(STAGES[Number(event.key) - 1] as Stage));
       if (event.key === "Escape") return does(() => backOut());
       // A list takes no Enter of its own, and passes none on to the form.
+      if (event.key === "Enter" && event.repeat) return does(() => undefined); // held down
       if (
         event.key === "Enter" &&
         board.draft &&

@@ -1,6 +1,7 @@
 /** Edges one after the other through the blocks. */
-import type { Edge } from "../api/client";
+
 import { edgeId, pair, sameEdge } from "./selection";
+import type { Edge } from "./types";
 
 /** An edge of a chain, and the way it runs there. */
 export interface Run {

@@ -1,6 +1,7 @@
 /** Measurements: what can be measured, and results as text. */
-import type { Measured } from "../api/client";
+
 import { short } from "./numbers";
+import type { Measured } from "./types";
 
 export type Wish = "place" | "distance" | "angle" | "length" | "area" | "radius" | "extent";
 

@@ -1,5 +1,5 @@
 /** Where a new step belongs in a recipe, and small changes to its steps. */
-import type { Step } from "../api/client";
+import type { Model, Step } from "./types";
 
 /** Steps that change the plane's layout or spacing: they must stand before smoothing. */
 const PLANE = new Set([
@@ -15,32 +15,70 @@ const GUIDES = new Set(["move", "rename", "leave-out", "sew"]);
 /** Steps that lift the plane into space. */
 const LIFTS = new Set(["extrude", "revolve", "sweep"]);
 
-const foot = (corner: string): string => corner.split(".")[0] as string;
-const height = (corner: string): string => corner.slice(foot(corner).length);
+/** What a lifted layout stands on: the plane's corner of each corner, its block of each block. */
+export interface Feet {
+  corners: Map<string, string>;
+  blocks: Map<string, string>;
+}
+
+export const FLAT: Feet = { corners: new Map(), blocks: new Map() };
+
+export const feetOf = (model: Model): Feet => ({
+  corners: new Map(model.corners.flatMap(({ id, foot }) => (foot ? [[id, foot]] : []))),
+  blocks: new Map(model.blocks.flatMap(({ id, base }) => (base ? [[id, base]] : []))),
+});
 
 /** What a selector may name of a lifted layout. */
 interface Named {
+  ids?: string[];
   edges?: [string, string][];
   sides?: string[][];
   side?: string;
 }
 
+const footOf = (feet: Feet, corner: string): string => feet.corners.get(corner) ?? corner;
+const feetUnder = (feet: Feet, corners: string[]): string[] => [
+  ...new Set(corners.map((corner) => footOf(feet, corner))),
+];
+
 /**
  * Whether a step is about the way of a lift: an edge both ends of which stand on one corner of the
  * plane, or a side at the start or the end of the way.
  */
-const alongLift = (step: Step): boolean =>
+const alongLift = (step: Step, feet: Feet): boolean =>
   Object.values(step).some((value) => {
     const { edges = [], sides = [], side = "" } = (value ?? {}) as Named;
     return (
-      edges.some(([a, b]) => foot(a) === foot(b)) ||
-      sides.some(([a = "", ...rest]) => height(a) && rest.every((c) => height(c) === height(a))) ||
+      edges.some(([a, b]) => footOf(feet, a) === footOf(feet, b)) ||
+      sides.some((ids) => ids.length > 2 && feetUnder(feet, ids).length > 2) ||
       side.startsWith("z")
     );
   });
 
+/** Gives a selector the plane's names for what it names of a lifted layout. */
+function inPlane(value: unknown, feet: Feet): unknown {
+  if (!value || typeof value !== "object" || Array.isArray(value)) return value;
+  const { ids, edges, sides, ...rest } = value as Named;
+  return {
+    ...rest,
+    ...(ids && { ids: [...new Set(ids.map((id) => feet.blocks.get(id) ?? footOf(feet, id)))] }),
+    ...(edges && { edges: edges.map(([a, b]) => [footOf(feet, a), footOf(feet, b)]) }),
+    ...(sides && { sides: sides.map((corners) => feetUnder(feet, corners)) }),
+  };
+}
+
+const LIFTED = (other: Step) => LIFTS.has(other.kind);
+
+/** Puts a new step where it belongs, at most at `here`; before a lift it names the plane's own. */
+export function placed(steps: Step[], step: Step, here: number, feet: Feet): Step[] {
+  const at = placeFor(step, steps, here, feet);
+  const lifted = steps.slice(0, here).some(LIFTED) && !steps.slice(0, at).some(LIFTED);
+  const named = Object.entries(step).map(([field, value]) => [field, inPlane(value, feet)]);
+  return inserted(steps, lifted ? (Object.fromEntries(named) as Step) : step, at);
+}
+
 /** Gives the index at which a new step goes in, at most `here`. */
-export function placeFor(step: Step, steps: Step[], here: number): number {
+export function placeFor(step: Step, steps: Step[], here: number, feet: Feet): number {
   const { kind } = step;
   const before = (test: (step: Step) => boolean) => {
     const at = steps.findIndex(test);
@@ -48,8 +86,8 @@ export function placeFor(step: Step, steps: Step[], here: number): number {
   };
   if (kind === "unit") return 0;
   if (GUIDES.has(kind)) return before((other) => other.kind === "frame");
-  if (PLANE.has(kind) && !alongLift(step)) return before((other) => other.kind === "smooth");
-  if (kind === "smooth") return before((other) => LIFTS.has(other.kind));
+  if (PLANE.has(kind) && !alongLift(step, feet)) return before((other) => other.kind === "smooth");
+  if (kind === "smooth") return before(LIFTED);
   return here;
 }
 

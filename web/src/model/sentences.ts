@@ -1,7 +1,8 @@
 /** Steps as sentences: words, and values that can be clicked. */
-import type { Step } from "../api/client";
+
 import type { Field, Kind } from "./schema";
 import { plays } from "./schema";
+import type { Step } from "./types";
 
 export interface Part {
   text: string;

@@ -1,6 +1,7 @@
 /** Cell sizes along an edge, and what dragging an end does to the step that spaces it. */
-import type { Edge, Step } from "../api/client";
+
 import { edgeId, pair } from "./selection";
+import type { Edge, Step } from "./types";
 
 /** Distances of the nodes and sizes of the cells along an edge, from the corner that `way` names first. */
 export function sizesAlong(edge: Edge, way: string): { at: number[]; d: number[] } {

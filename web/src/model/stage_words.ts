@@ -1,6 +1,7 @@
 /** What the route says under each stage. */
-import type { Model, Quality } from "../api/client";
+
 import { whole } from "./numbers";
+import type { Model, Quality } from "./types";
 
 export const STAGES = ["Shape", "Blocks", "Spacing", "Smooth", "Check", "Hand-off"] as const;
 export type Stage = (typeof STAGES)[number];

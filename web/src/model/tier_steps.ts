@@ -1,7 +1,8 @@
 /** Changes of steps that set a tier: in the step that did so last, or by a new one. */
-import type { Step, Tier } from "../api/client";
-import { freshId, inserted, placeFor, removed, replaced } from "./places";
+
+import { type Feet, freshId, placed, removed, replaced } from "./places";
 import { edgeId, sameEdge } from "./selection";
+import type { Step, Tier } from "./types";
 
 const SETS = new Set(["count", "release"]);
 
@@ -18,12 +19,19 @@ function added(
   kind: string,
   values: Record<string, unknown>,
   here: number | null,
+  feet: Feet,
 ): Step[] {
   const step = { kind, id: freshId(kind, steps), tier: { edges: [tier.edges[0]] }, ...values };
-  return inserted(steps, step, placeFor(step, steps, here ?? steps.length));
+  return placed(steps, step, here ?? steps.length, feet);
 }
 
-export function withCount(steps: Step[], tier: Tier, cells: number, here: number | null): Step[] {
+export function withCount(
+  steps: Step[],
+  tier: Tier,
+  cells: number,
+  here: number | null,
+  feet: Feet,
+): Step[] {
   // A count may have been set since the tier was last told; one that was released since is no more.
   const last = steps.findLast((step) => SETS.has(step.kind) && isOf(step, tier));
   const setter =
@@ -31,20 +39,26 @@ export function withCount(steps: Step[], tier: Tier, cells: number, here: number
     (last?.kind === "count" ? last : undefined);
   return setter && typeof setter.cells === "number"
     ? replaced(steps, { ...setter, cells })
-    : added(steps, tier, "count", { cells }, here);
+    : added(steps, tier, "count", { cells }, here, feet);
 }
 
 /** Lets a tier's count be derived again. */
-export function released(steps: Step[], tier: Tier, here: number | null): Step[] {
+export function released(steps: Step[], tier: Tier, here: number | null, feet: Feet): Step[] {
   const setter = steps.find((step) => step.id === tier.count_step);
   return setter?.kind === "count"
     ? removed(steps, setter.id)
-    : added(steps, tier, "release", {}, here);
+    : added(steps, tier, "release", {}, here, feet);
 }
 
-export function withName(steps: Step[], tier: Tier, name: string, here: number | null): Step[] {
+export function withName(
+  steps: Step[],
+  tier: Tier,
+  name: string,
+  here: number | null,
+  feet: Feet,
+): Step[] {
   const setter = steps.find((step) => step.id === tier.name_step);
   return setter
     ? replaced(steps, { ...setter, name })
-    : added(steps, tier, "name-tier", { name }, here);
+    : added(steps, tier, "name-tier", { name }, here, feet);
 }

@@ -2,9 +2,10 @@ import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useLocation } from "wouter";
-import { http, type Project, taken } from "../api/client";
+import { http, taken } from "../api/client";
 import { useSchema } from "../api/queries";
 import { whole } from "../model/numbers";
+import type { Project } from "../model/types";
 import { Do, Empty, Heading, Quiet, Wrong } from "../theme/parts";
 
 const path = (project: number) => ({ params: { path: { project } } });

@@ -96,3 +96,13 @@ export const Kept = ({ children }: { children: ReactNode }) => (
     {children}
   </Box>
 );
+
+/** A line of a name and a value. */
+export const Fact = ({ name, value }: { name: string; value: ReactNode }) => (
+  <Flex justify="space-between" gap="3" py="0.5" fontSize="12px">
+    <Text color="muted">{name}</Text>
+    <Text fontFamily="mono" textAlign="right" overflowWrap="anywhere">
+      {value}
+    </Text>
+  </Flex>
+);

@@ -1,5 +1,5 @@
 import { useMemo } from "react";
-import { useBoard } from "../board/store";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { piecesOf, Segments } from "./segments";
 

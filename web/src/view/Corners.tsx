@@ -1,6 +1,6 @@
 import { useMemo } from "react";
 import { CanvasTexture } from "three";
-import { useBoard } from "../board/store";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { useDrawn } from "./drawn";
 

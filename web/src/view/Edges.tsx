@@ -1,7 +1,7 @@
 import { useMemo } from "react";
-import type { Block, Edge, Model } from "../api/client";
-import { useBoard } from "../board/store";
 import { edgeId, sameEdge } from "../model/selection";
+import type { Block, Edge, Model } from "../model/types";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { useDrawn } from "./drawn";
 import { piecesOf, Segments } from "./segments";

@@ -1,8 +1,8 @@
 import { useMemo } from "react";
-import type { Guide } from "../api/client";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
 import { edgeId } from "../model/selection";
+import type { Guide } from "../model/types";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { piecesOf, Segments } from "./segments";
 

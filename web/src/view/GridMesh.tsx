@@ -1,8 +1,8 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
 import { INNER, type Picture, triangles, UNNAMED } from "../model/picture";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { cividis, tone } from "../theme/palette";
 import { colourRange, shareOf } from "./quality";

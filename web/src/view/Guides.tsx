@@ -1,6 +1,6 @@
 import { useMemo } from "react";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { guideColours } from "../theme/palette";
 import type { Extent } from "./extent";

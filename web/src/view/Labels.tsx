@@ -1,8 +1,8 @@
 import { useFrame } from "@react-three/fiber";
 import type { RefObject } from "react";
-import type { Model } from "../api/client";
-import { useBoard } from "../board/store";
 import { edgeId } from "../model/selection";
+import type { Model } from "../model/types";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { useDrawn } from "./drawn";
 import { projector } from "./pick";

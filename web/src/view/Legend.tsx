@@ -1,7 +1,7 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
 import { lengthText, short } from "../model/numbers";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { cividis, groupColour, tone } from "../theme/palette";
 import { shadeRange } from "./Nodes";
 import { colourRange, shareOf } from "./quality";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { binary } from "../api/client";
-import { useBoardData } from "../board/context";
 import { type Picture, unpacked } from "../model/picture";
+import { useBoardData } from "../session/context";
 import { GridMesh } from "./GridMesh";
 
 interface Props {

@@ -1,7 +1,7 @@
 import { Html } from "@react-three/drei";
 import { useMemo } from "react";
-import { useBoard } from "../board/store";
 import { valueWithUnit } from "../model/measuring";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import type { Three } from "./extent";
 import { piecesOf, Segments } from "./segments";

@@ -1,6 +1,6 @@
 import { useMemo } from "react";
-import type { Edge } from "../api/client";
-import { useBoard } from "../board/store";
+import type { Edge } from "../model/types";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { cividis } from "../theme/palette";
 import { useDrawn } from "./drawn";

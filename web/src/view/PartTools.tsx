@@ -1,8 +1,8 @@
 import { chakra, Flex, Text } from "@chakra-ui/react";
-import type { Model, Tier } from "../api/client";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
 import { edgeId, type Selection, sameEdge } from "../model/selection";
+import type { Model, Tier } from "../model/types";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { Slide } from "./Slide";
 import { Small } from "./Small";
 

@@ -1,13 +1,14 @@
 import { useThree } from "@react-three/fiber";
 import { useEffect } from "react";
 import { type Mesh, Raycaster, Vector2 } from "three";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
-import { takeIds } from "../board/taking";
+import type { Hit, Point } from "../model/looking";
 import type { Picture } from "../model/picture";
 import { edgeId, type Taken, takes } from "../model/selection";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
+import { takeIds } from "../session/taking";
 import { useDrawn } from "./drawn";
-import { guideHit, guidesAt, type Hit, hitAt, nearestOf, type Point, projector } from "./pick";
+import { guideHit, guidesAt, hitAt, nearestOf, projector } from "./pick";
 
 interface Props {
   origin: number[];

@@ -1,8 +1,8 @@
 import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { usePlan } from "../api/queries";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
-import { takeIds } from "../board/taking";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
+import { takeIds } from "../session/taking";
 import { usePalette } from "../theme/mode";
 import { Empty, Heading } from "../theme/parts";
 

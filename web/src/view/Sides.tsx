@@ -1,7 +1,7 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, DoubleSide } from "three";
-import { useBoard } from "../board/store";
 import { edgeId } from "../model/selection";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { useDrawn } from "./drawn";
 import { outlineOf } from "./pick";

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { DIRECTIONS } from "./extent";
 import { PartTools } from "./PartTools";
 import { Slide } from "./Slide";

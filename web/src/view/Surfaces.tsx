@@ -7,9 +7,9 @@ import {
   disposeBoundsTree,
   type MeshBVHOptions,
 } from "three-mesh-bvh";
-import { useBoardData } from "../board/context";
-import { useBoard } from "../board/store";
 import { edgePieces, firstOf, type ShapePicture } from "../model/shape_picture";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { guideColours } from "../theme/palette";
 import type { Extent, Three } from "./extent";

@@ -1,8 +1,9 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { Canvas } from "@react-three/fiber";
 import { useRef } from "react";
-import { useBoardData } from "../board/context";
-import { type Layer, useBoard } from "../board/store";
+import type { Layer } from "../model/looking";
+import { useBoardData } from "../session/context";
+import { useBoard } from "../session/store";
 import { useMode, usePalette } from "../theme/mode";
 import { Empty, Wrong } from "../theme/parts";
 import { Crowd } from "./Crowd";

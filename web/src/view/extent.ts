@@ -1,6 +1,7 @@
 import { useMemo } from "react";
 import { Vector3 } from "three";
-import { useBoardData } from "../board/context";
+import type { LookFrom } from "../model/looking";
+import { useBoardData } from "../session/context";
 
 export type Three = [number, number, number];
 
@@ -8,8 +9,6 @@ export interface Extent {
   origin: Three;
   half: Three;
 }
-
-export type LookFrom = "oblique" | "+x" | "−x" | "+y" | "−y" | "+z" | "−z";
 
 const FROM: Record<LookFrom, Three> = {
   oblique: [-0.75, -1.15, 0.95],

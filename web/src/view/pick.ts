@@ -1,19 +1,11 @@
 /** Finding what lies under the cursor: corners first, then edges, then sides and blocks. */
 import { type Camera, Vector3 } from "three";
-import type { Guide, Model } from "../api/client";
+import type { Hit, Point } from "../model/looking";
 import { edgeId, type Taken } from "../model/selection";
-
-export interface Hit {
-  kind: Taken;
-  id: string;
-  words: string;
-}
+import type { Guide, Model } from "../model/types";
 
 const CORNER_REACH = 9;
 const EDGE_REACH = 7;
-
-/** Pixels, and how far behind the view's front. */
-export type Point = [number, number, number?];
 
 /** Makes the function that turns places of the model into pixels. */
 export function projector(

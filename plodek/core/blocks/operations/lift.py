@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -12,149 +10,34 @@ import numpy as np
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Block, Corner, Edge, Follow, Layout, Name, edge_of, side_of
+from plodek.core.blocks.layout import Block, Corner, Edge, Follow, Layout, Name, Twin, edge_of, side_of
+from plodek.core.blocks.motion import Motion
+from plodek.core.blocks.operations.twins import driven
 from plodek.core.blocks.soundness import check
-from plodek.core.errors import BadValue, Refused
-from plodek.core.shape.curves.arc import Arc
-from plodek.core.shape.curves.compound import MovedCurve, Part
+from plodek.core.errors import Refused
+from plodek.core.shape.curves.compound import MovedCurve
 from plodek.core.shape.curves.curve import Curve
-from plodek.core.shape.frame import frame_of, unit
 from plodek.core.shape.guide import Guide
-from plodek.core.shape.move import Move, shifted, turned
-from plodek.core.shape.surfaces.swept import PathFrame, Trail
+from plodek.core.shape.move import Move
 
-
-class Motion(ABC):
-    """How the plane moves as ``t`` goes from 0 to 1."""
-
-    #: Whether the end of the motion is its start again.
-    closed = False
-
-    @abstractmethod
-    def move(self, t: float) -> Move:
-        """Give the move that brings the plane to ``t``."""
-
-    @abstractmethod
-    def trail(self, foot: Floats, low: float, high: float) -> Curve | None:
-        """Give the way of one place (3,) of the plane from ``low`` to ``high``; None where it is straight."""
-
-    @abstractmethod
-    def places(self, xyz: Floats, t: Floats) -> Floats:
-        """Carry places (n, 3) of the plane to their own ``t`` (n,)."""
-
-    @abstractmethod
-    def parameter(self, foot: Floats, xyz: Floats) -> Floats:
-        """Give the ``t`` (n,) of places (n, 3) on the way of one place (3,) of the plane."""
-
-    def rests(self, foot: Floats, size: float) -> bool:
-        """Whether a place of the plane does not move."""
-        return False
-
-
-class Extrusion(Motion):
-    """Along a vector (3,). Raises BadValue where it has no length."""
-
-    def __init__(self, by: Floats) -> None:
-        unit(by, "extrusion")
-        self.by = by
-
-    def move(self, t: float) -> Move:
-        """Give the move that brings the plane to ``t``."""
-        return shifted(t * self.by)
-
-    def trail(self, foot: Floats, low: float, high: float) -> Curve | None:
-        """Give None: all ways are straight."""
-        return None
-
-    def places(self, xyz: Floats, t: Floats) -> Floats:
-        """Carry places (n, 3) of the plane to their own ``t`` (n,)."""
-        return np.asarray(xyz + t[:, None] * self.by)
-
-    def parameter(self, foot: Floats, xyz: Floats) -> Floats:
-        """Give the ``t`` (n,) of places (n, 3) above one place (3,) of the plane."""
-        return np.asarray((xyz - foot) @ self.by / (self.by @ self.by))
-
-
-class Revolution(Motion):
-    """About an axis through ``at`` by ``turn`` radians; BadValue for no turn or more than a full one."""
-
-    def __init__(self, at: Floats, axis: Floats, turn: float) -> None:
-        if not 1e-9 < abs(turn) <= math.tau * (1 + 1e-12):
-            raise BadValue(
-                f"the plane turns by {math.degrees(turn):g}°", remedy="turn by more than 0° and up to 360°"
-            )
-        self.at, self.axis, self.turn = at, unit(axis, "axis"), turn
-        self.closed = abs(turn) >= math.tau * (1 - 1e-12)
-
-    def move(self, t: float) -> Move:
-        """Give the move that brings the plane to ``t``."""
-        return turned(self.at, self.axis, t * self.turn)
-
-    def _split(self, xyz: Floats) -> tuple[Floats, Floats]:
-        along = self.at + ((xyz - self.at) @ self.axis)[:, None] * self.axis
-        return along, xyz - along
-
-    def trail(self, foot: Floats, low: float, high: float) -> Curve | None:
-        """Give the arc of one place (3,)."""
-        centre, out = (part[0] for part in self._split(foot[None, :]))
-        frame = frame_of(self.axis, out)
-        return Arc(centre, float(np.linalg.norm(out)), low * self.turn, high * self.turn, frame)
-
-    def places(self, xyz: Floats, t: Floats) -> Floats:
-        """Turn places (n, 3) of the plane to their own ``t`` (n,)."""
-        along, out = self._split(xyz)
-        angle = (t * self.turn)[:, None]
-        return np.asarray(along + np.cos(angle) * out + np.sin(angle) * np.cross(self.axis, out))
-
-    def parameter(self, foot: Floats, xyz: Floats) -> Floats:
-        """Give the ``t`` (n,) of places (n, 3) on the arc of one place (3,)."""
-        out = self._split(foot[None, :])[1][0]
-        away = self._split(xyz)[1]
-        angle = np.arctan2(away @ np.cross(self.axis, out), away @ out) * math.copysign(1.0, self.turn)
-        # The end of a full turn is told from its start by the order of the places.
-        angle = np.where(angle < -1e-9, angle + math.tau, angle)
-        return np.asarray(np.unwrap(angle) / abs(self.turn)) if len(angle) > 1 else angle / abs(self.turn)
-
-    def rests(self, foot: Floats, size: float) -> bool:
-        """Whether a place lies on the axis."""
-        return bool(np.linalg.norm(self._split(foot[None, :])[1]) <= 1e-9 * size)
-
-
-class Sweep(Motion):
-    """Along a path, in a frame that does not twist; the section grows by ``scale`` towards the end."""
-
-    def __init__(self, path: Curve, scale: float = 1.0) -> None:
-        self.frame = PathFrame(path, scale)
-
-    def move(self, t: float) -> Move:
-        """Give the move that brings the plane to ``t``."""
-        grown = self.frame.axes(np.array([t]))[0][:, 0]
-        scale = float(np.linalg.norm(grown[0]))
-        matrix = (grown / scale).T @ self.frame.start
-        base = self.frame.path.at(np.array([t]))[0]
-        return Move(matrix, base - scale * matrix @ self.frame.base, scale)
-
-    def trail(self, foot: Floats, low: float, high: float) -> Curve | None:
-        """Give the way of one place (3,)."""
-        if low > high:
-            return Part(Trail(self.frame, foot, high, low), 1.0, 0.0)
-        return Trail(self.frame, foot, low, high)
-
-    def places(self, xyz: Floats, t: Floats) -> Floats:
-        """Carry places (n, 3) of the plane to their own ``t`` (n,)."""
-        return self.frame.carried(self.frame.local(xyz), t)[0]
-
-    def parameter(self, foot: Floats, xyz: Floats) -> Floats:
-        """Give the ``t`` (n,) of places (n, 3) on the way of one place (3,)."""
-        return self.frame.fractions_of(foot, xyz)
+#: Twins' corners may lie so far from where the motion brings them, in shares of the layout's size.
+SAME_TWIN = 1e-7
+#: Places along an edge that say which way round a block runs.
+_ALONG = np.linspace(0.0, 1.0, 17)[:-1]
 
 
 @dataclass(frozen=True)
 class Lifted(Change):
-    """The layout in space, with each corner's ``foot`` and each block's ``base`` in the plane."""
+    """The layout in space, with each corner's ``foot`` and each block's ``base`` in the plane.
+
+    ``above`` gives the corners that stand on each plane corner, one for each station; ``lost_twins`` the
+    names of those that the motion does not carry onto each other.
+    """
 
     foot: Mapping[str, str] = field(default_factory=dict)
     base: Mapping[str, str] = field(default_factory=dict)
+    above: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    lost_twins: tuple[str, ...] = ()
 
 
 def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations: Sequence[float]) -> Lifted:
@@ -168,37 +51,62 @@ def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations:
             f"a full turn in {len(stations) - 1} parts has two edges between the same corners",
             remedy="turn it in 3 parts or more; 4 suit a butterfly core",
         )
-    names: dict[tuple[str, int], str] = {}
+    above: dict[str, tuple[str, ...]] = {}
     corners: dict[str, Corner] = {}
     foot: dict[str, str] = {}
     last = len(stations) - 1
     size = plane.size()
     moves = [motion.move(t) for t in stations]
+    named = _names(stations)
     for name, corner in plane.corners.items():
         rests = motion.rests(np.array(corner.xyz), size)
-        for n in range(last + 1):
-            at = 0 if rests or (motion.closed and n == last) else n
-            names[name, n] = f"{name}.{stations[at]:g}"
-            if at == n:
-                xyz = place(moves[n].places(np.array([corner.xyz]))[0])
-                corners[names[name, n]] = replace(corner, xyz=xyz) if n == 0 else Corner(xyz)
-                foot[names[name, n]] = name
-    found = _Shapes(plane, guides, motion, stations, names)
+        ats = [0 if rests or (motion.closed and n == last) else n for n in range(last + 1)]
+        above[name] = tuple(f"{name}.{named[at]}" for at in ats)
+        for n in dict.fromkeys(ats):
+            xyz = place(moves[n].places(np.array([corner.xyz]))[0])
+            corners[above[name][n]] = replace(corner, xyz=xyz) if n == 0 else Corner(xyz)
+            foot[above[name][n]] = name
+    found = _Shapes(plane, guides, motion, stations, above)
     blocks: dict[str, Block] = {}
     base: dict[str, str] = {}
     pieces: dict[Name, tuple[Name, ...]] = dict(found.pieces)
-    back = _runs_back(plane, motion)
+    back = _runs_back(plane, guides, motion)
     for name, block in plane.blocks.items():
         layers = []
         for n in range(last):
-            one = name if last == 1 else f"{name}.{stations[n]:g}"
+            one = name if last == 1 else f"{name}.{named[n]}"
             order = (n + 1, n) if back else (n, n + 1)
-            blocks[one] = Block(tuple(names[c, m] for m in order for c in block.corners), block.hollow)
+            blocks[one] = replace(block, corners=tuple(above[c][m] for m in order for c in block.corners))
             base[one] = name
             layers.append(one)
         pieces[name] = tuple(layers)
-    layout = Layout(3, corners, blocks, found.follows, found.bends).tidied()
-    return Lifted(check(layout), {n: p for n, p in pieces.items() if p != (n,)}, {}, foot, base)
+    twins = [_stood_up(twin, plane, moves, above) for twin in plane.twins]
+    lost = tuple(old.name for old, new in zip(plane.twins, twins, strict=True) if new is None)
+    kept = tuple(twin for twin in twins if twin is not None)
+    layout = Layout(3, corners, blocks, found.follows, found.bends, twins=kept).tidied()
+    pieces = {n: p for n, p in pieces.items() if p != (n,)}
+    return Lifted(driven(check(layout), guides), pieces, {}, foot, base, above, lost)
+
+
+def _names(stations: Sequence[float]) -> list[str]:
+    """Name the stations in ids: shortly, and in full where two would be called the same."""
+    short = [f"{t:g}" for t in stations]
+    return [name if short.count(name) == 1 else repr(t) for name, t in zip(short, stations, strict=True)]
+
+
+def _stood_up(
+    twin: Twin, plane: Layout, moves: Sequence[Move], above: Mapping[str, tuple[str, ...]]
+) -> Twin | None:
+    """Carry a pair of twins along; None where they no longer go onto each other by their move."""
+    near = SAME_TWIN * plane.size()
+    for move in moves:
+        there = twin.move.places(move.places(plane.places(twin.corners)))
+        if np.abs(there - move.places(plane.places(twin.corners.values()))).max() > near * move.scale:
+            return None
+    pairs = {
+        a: b for one, other in twin.corners.items() for a, b in zip(above[one], above[other], strict=True)
+    }
+    return replace(twin, corners=pairs)
 
 
 class _Shapes:
@@ -210,7 +118,7 @@ class _Shapes:
         guides: Mapping[str, Guide],
         motion: Motion,
         stations: Sequence[float],
-        names: Mapping[tuple[str, int], str],
+        above: Mapping[str, tuple[str, ...]],
     ) -> None:
         self.follows: dict[Edge, Follow] = {}
         self.bends: dict[Edge, Curve] = {}
@@ -219,16 +127,16 @@ class _Shapes:
         for edge in plane.edges:
             path = edge_path(plane, guides, edge).as_curve()
             for n, t in enumerate(stations):
-                a, b = (names[c, n] for c in edge)
+                a, b = (above[c][n] for c in edge)
                 if n == 0 and edge in plane.follows:
                     self.follows[a, b] = plane.follows[edge]
                 elif path is not None and (a, b) not in self.follows and (a, b) not in self.bends:
                     self.bends[a, b] = path if n == 0 else MovedCurve(path, motion.move(t))
-            sides = [side_of(*(names[c, m] for m in (n, n + 1) for c in edge)) for n in range(last)]
+            sides = [side_of(*(above[c][m] for m in (n, n + 1) for c in edge)) for n in range(last)]
             self.pieces[edge] = tuple(side for side in sides if len(set(side)) > 2)
         for name, corner in plane.corners.items():
             for n in range(last):
-                a, b = names[name, n], names[name, n + 1]
+                a, b = above[name][n], above[name][n + 1]
                 if a != b:
                     low, high = stations[n], stations[n + 1]
                     ends = (low, high) if a < b else (high, low)
@@ -237,13 +145,31 @@ class _Shapes:
                         self.bends[edge_of(a, b)] = trail
 
 
-def _runs_back(plane: Layout, motion: Motion) -> bool:
-    """Whether the motion leaves the plane against its blocks' sense; Refused where it runs along it."""
-    name = max(plane.filled, key=lambda b: float(np.ptp(plane.places(plane.blocks[b].corners))))
-    xyz = plane.places(plane.blocks[name].corners)
-    normal = np.cross(xyz[3] - xyz[0], xyz[2] - xyz[1])
-    way = motion.places(xyz, np.full(4, 1e-3)).mean(axis=0) - xyz.mean(axis=0)
-    height = float(normal @ way)
-    if abs(height) <= 1e-6 * float(np.linalg.norm(normal) * np.linalg.norm(way)):
+def _runs_back(plane: Layout, guides: Mapping[str, Guide], motion: Motion) -> bool:
+    """Whether the motion leaves the plane against its blocks' sense; Refused where it runs along it.
+
+    The sense is that of the area vector of all blocks along the true paths of their edges.
+    """
+    area, way, whole = np.zeros(3), np.zeros(3), 0.0
+    for name in plane.filled:
+        rim = _rim(plane, guides, name)
+        start = motion.places(rim, np.zeros(len(rim)))
+        gone = motion.places(rim, np.full(len(rim), 1e-3)).mean(axis=0) - start.mean(axis=0)
+        own = 0.5 * np.cross(rim - rim[0], np.roll(rim, -1, axis=0) - rim[0]).sum(axis=0)
+        size = float(np.linalg.norm(own))
+        area, way, whole = area + own, way + size * gone, whole + size
+    height = float(area @ way)
+    if abs(height) <= 1e-6 * whole * float(np.linalg.norm(way)):
         raise Refused("the plane would move along itself", remedy="give a direction that leaves the plane")
     return height < 0
+
+
+def _rim(plane: Layout, guides: Mapping[str, Guide], name: str) -> Floats:
+    """Give places (n, 3) around a block, along its edges: anticlockwise where it is right-handed."""
+    c = plane.blocks[name].corners
+    found = []
+    for a, b in ((c[0], c[1]), (c[1], c[3]), (c[3], c[2]), (c[2], c[0])):
+        if a != b:
+            path = edge_path(plane, guides, edge_of(a, b))
+            found.append(path.at(_ALONG if a < b else 1.0 - _ALONG))
+    return np.concatenate(found)

@@ -1,7 +1,7 @@
 import { Box } from "@chakra-ui/react";
-import type { Effect } from "../../api/client";
-import { useBoardData } from "../../board/context";
 import { short, whole } from "../../model/numbers";
+import type { Effect } from "../../model/types";
+import { useBoardData } from "../../session/context";
 import { Empty, Quiet } from "../../theme/parts";
 import { AdviceList, Card, useShow } from "../forms/AdviceList";
 

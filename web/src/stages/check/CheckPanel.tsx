@@ -1,7 +1,7 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { short, whole } from "../../model/numbers";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { Empty, Quiet } from "../../theme/parts";
 
 /** The gate, and all metrics at a glance; a click takes one into view. */

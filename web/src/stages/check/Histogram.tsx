@@ -1,10 +1,11 @@
 import { Box } from "@chakra-ui/react";
 import { type PointerEvent, useRef, useState } from "react";
-import { http, type Quality, type Step, taken } from "../../api/client";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
+import { http, taken } from "../../api/client";
 import { short, whole } from "../../model/numbers";
 import { freshId, replaced } from "../../model/places";
+import type { Quality, Step } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
 import { cividis } from "../../theme/palette";
 import { Empty, Heading } from "../../theme/parts";

@@ -1,8 +1,8 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import type { Cell } from "../../api/client";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { short } from "../../model/numbers";
+import type { Cell } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { Empty, Heading, Quiet } from "../../theme/parts";
 
 /** The worst cells of the metric in view, the worst first, each with “go there”. */

@@ -1,10 +1,10 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import type { Advice, Effect, Step } from "../../api/client";
 import { useAdvice, useEffectOf } from "../../api/queries";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { edgeId } from "../../model/selection";
+import type { Advice, Effect, Step } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { Heading, Quiet } from "../../theme/parts";
 
 interface Where {

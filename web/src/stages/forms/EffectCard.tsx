@@ -1,7 +1,7 @@
 import { Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import { useBoardData } from "../../board/context";
 import { short, whole } from "../../model/numbers";
+import { useBoardData } from "../../session/context";
 import { Kept } from "../../theme/parts";
 
 /** “If you keep this”: the effect of the draft in numbers, against how it stands. */

@@ -1,10 +1,10 @@
 import { Box, chakra, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useId, useState } from "react";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import type { Field } from "../../model/schema";
 import { GUIDING, SELECTING } from "../../model/schema";
 import { valueText } from "../../model/sentences";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { FileField } from "./FileField";
 import { GuidesField } from "./GuidesField";
 import { PlacesField } from "./PlacesField";

@@ -4,10 +4,10 @@ import { useEffect, useId, useRef, useState } from "react";
 import { http, Problem, sendGeometry, sendPoints, taken } from "../../api/client";
 import { ended, useJob } from "../../api/job";
 import { useFile } from "../../api/queries";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { METRES, short, whole } from "../../model/numbers";
 import type { Field } from "../../model/schema";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { Mono, Quiet, Wrong } from "../../theme/parts";
 
 interface Props {

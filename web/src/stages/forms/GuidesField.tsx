@@ -1,7 +1,7 @@
 import { Box, chakra, Flex, NativeSelect, Text } from "@chakra-ui/react";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import type { Field } from "../../model/schema";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 
 interface Props {
   field: Field;

@@ -1,7 +1,7 @@
 import { Box, Text, Textarea } from "@chakra-ui/react";
 import { useEffect, useMemo, useState } from "react";
-import { useBoardData } from "../../board/context";
 import type { Field } from "../../model/schema";
+import { useBoardData } from "../../session/context";
 import { readText, showText } from "./values";
 
 interface Props {

@@ -1,9 +1,9 @@
 import { Box, Checkbox, Text } from "@chakra-ui/react";
-import { useBoardData } from "../../board/context";
-import { placeOf } from "../../board/drafting";
-import { useBoard } from "../../board/store";
 import { lengthText } from "../../model/numbers";
 import type { Field } from "../../model/schema";
+import { useBoardData } from "../../session/context";
+import { placeOf } from "../../session/drafting";
+import { useBoard } from "../../session/store";
 import { Empty } from "../../theme/parts";
 
 interface Props {
@@ -21,9 +21,9 @@ interface Proposal {
 
 /** What a step proposes, each to take or to leave; and what found no match. */
 export function ProposalsField({ value, change }: Props) {
-  const { model, preview, steps } = useBoardData();
+  const { model, preview, steps, feet } = useBoardData();
   const { draft, here, set } = useBoard((board) => board);
-  const at = draft ? placeOf(draft, steps, here) : -1;
+  const at = draft ? placeOf(draft, steps, here, feet) : -1;
   const report = preview?.model.steps[at]?.report ?? [];
   const left = (value as string[] | undefined) ?? [];
   const rows = report.map((line) => line.split("\t"));

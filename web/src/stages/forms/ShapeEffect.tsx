@@ -1,6 +1,6 @@
 import { Text } from "@chakra-ui/react";
-import { useBoardData } from "../../board/context";
 import { short } from "../../model/numbers";
+import { useBoardData } from "../../session/context";
 import { Kept } from "../../theme/parts";
 
 const SHOWN = 6;

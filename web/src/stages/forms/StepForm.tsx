@@ -1,10 +1,10 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { Fragment } from "react";
-import { useBoardData } from "../../board/context";
-import { complete, placeOf, selectingField } from "../../board/drafting";
-import { type Draft, useBoard } from "../../board/store";
 import { removed } from "../../model/places";
 import { plays } from "../../model/schema";
+import { useBoardData } from "../../session/context";
+import { complete, placeOf, selectingField } from "../../session/drafting";
+import { type Draft, useBoard } from "../../session/store";
 import { Do, Quiet, Wrong } from "../../theme/parts";
 import { YPlus } from "../spacing/YPlus";
 import { EffectCard } from "./EffectCard";
@@ -13,7 +13,7 @@ import { ShapeEffect } from "./ShapeEffect";
 
 /** The form of a step, made from the schema of its kind; then what keeping it would do. */
 export function StepForm({ draft }: { draft: Draft }) {
-  const { kinds, preview, keepDraft, cancel, busy, steps, keepSteps } = useBoardData();
+  const { kinds, preview, keepDraft, cancel, busy, steps, keepSteps, feet } = useBoardData();
   const set = useBoard((board) => board.set);
   const { job, here } = useBoard((board) => board);
   const kind = kinds.get(draft.step.kind);
@@ -29,7 +29,7 @@ export function StepForm({ draft }: { draft: Draft }) {
   const done = complete(kind, draft.step);
   const runs = draft.step.kind === "smooth";
   const failed = preview?.failed ?? null;
-  const at = placeOf(draft, steps, here);
+  const at = placeOf(draft, steps, here, feet);
   const own = failed === at;
   const wrong =
     preview?.error &&

@@ -1,9 +1,11 @@
 import { Box, Checkbox, chakra, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { http, type Job, taken } from "../../api/client";
+import { http, taken } from "../../api/client";
 import { ended, useJob } from "../../api/job";
-import { useBoardData } from "../../board/context";
+import { useSchema } from "../../api/queries";
 import { METRES, short, whole } from "../../model/numbers";
+import type { Job } from "../../model/types";
+import { useBoardData } from "../../session/context";
 import { tone } from "../../theme/palette";
 import { Do, Empty, Quiet, Wrong } from "../../theme/parts";
 
@@ -87,16 +89,26 @@ function Export() {
   const { project, model, quality } = useBoardData();
   const [unit, setUnit] = useState<Unit>(model.unit as Unit);
   const [scale, setScale] = useState("1");
-  const [formats, setFormats] = useState<("cgns" | "vtk")[]>(["cgns", "vtk"]);
+  const offered = useSchema().data?.formats ?? [];
+  const [left, setLeft] = useState<string[]>([]);
+  const formats = offered.map(({ key }) => key).filter((key) => !left.includes(key));
   const [foldedToo, setFoldedToo] = useState(false);
+  const [polesToo, setPolesToo] = useState(false);
   const [id, setId] = useState<string | null>(null);
   const [problem, setProblem] = useState("");
   const job = useJob(id);
   const factor = ((METRES[model.unit] ?? 1) / (METRES[unit] ?? 1)) * Number(scale);
   const folded = quality?.folded ?? 0;
+  const poles = quality?.poles ?? 0;
   const go = () => {
     setProblem("");
-    const body = { formats, unit, scale: Number(scale), folded_too: foldedToo };
+    const body = {
+      formats,
+      unit,
+      scale: Number(scale),
+      folded_too: foldedToo,
+      poles_too: polesToo,
+    };
     taken(
       http.POST("/api/projects/{project}/handoffs", { params: { path: { project } }, body }),
     ).then(
@@ -104,21 +116,20 @@ function Export() {
       (error: Error) => setProblem(error.message),
     );
   };
-  const toggle = (format: "cgns" | "vtk", on: boolean) =>
-    setFormats(on ? [...formats, format] : formats.filter((f) => f !== format));
   return (
     <Box borderTop="1px solid" borderColor="rule" pt="3">
       <Text fontWeight="600" mb="1">
         Hand off
       </Text>
       <Flex gap="4" mb="2">
-        {(["cgns", "vtk"] as const).map((format) => (
-          <Check
-            key={format}
-            label={format.toUpperCase()}
-            on={formats.includes(format)}
-            set={(on) => toggle(format, on)}
-          />
+        {offered.map(({ key, label, about }) => (
+          <Box key={key} title={about}>
+            <Check
+              label={label}
+              on={formats.includes(key)}
+              set={(on) => setLeft(on ? left.filter((other) => other !== key) : [...left, key])}
+            />
+          </Box>
         ))}
       </Flex>
       <Flex align="center" gap="2" mb="1">
@@ -167,6 +178,15 @@ function Export() {
           <Check label="Yes, hand it off all the same" on={foldedToo} set={setFoldedToo} />
         </Box>
       )}
+      {poles > 0 && (
+        <Box bg="madderSoft" color="madder" px="3" py="2" my="2" borderRadius="md">
+          <Text fontSize="12px" fontWeight="600">
+            {whole(poles)} cells have an edge that has shrunk to a pole. Some solvers refuse them; a
+            butterfly core takes the pole away.
+          </Text>
+          <Check label="Yes, hand them off as degenerate" on={polesToo} set={setPolesToo} />
+        </Box>
+      )}
       {quality && !quality.passed && !folded && (
         <Text fontSize="12px" color="madder">
           The gate is not passed; the report will say so.
@@ -180,6 +200,7 @@ function Export() {
           !formats.length ||
           !(Number(scale) > 0) ||
           (folded > 0 && !foldedToo) ||
+          (poles > 0 && !polesToo) ||
           (job !== null && !ended(job))
         }
       >

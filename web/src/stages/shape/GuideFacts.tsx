@@ -1,10 +1,9 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { useBoardData } from "../../board/context";
-import { Fact } from "../../board/InHand";
-import { useBoard } from "../../board/store";
 import { lengthText, short, whole } from "../../model/numbers";
-import { Quiet } from "../../theme/parts";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
+import { Fact, Quiet } from "../../theme/parts";
 
 /** The guides in hand in numbers, with what can be done to them. */
 export function GuideFacts() {

@@ -1,10 +1,10 @@
 import { Box, chakra, Flex, Input, Text } from "@chakra-ui/react";
 import { useMemo, useState } from "react";
-import type { Guide } from "../../api/client";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { lengthText, short } from "../../model/numbers";
 import { picked } from "../../model/selection";
+import type { Guide } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
 import { guideColours } from "../../theme/palette";
 import { Empty } from "../../theme/parts";

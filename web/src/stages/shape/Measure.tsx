@@ -1,9 +1,10 @@
 import { Box, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import { http, type Problem, type Target, taken } from "../../api/client";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
+import { http, type Problem, taken } from "../../api/client";
 import { asText, valuesOf, valueWithUnit, WISHES, type Wish } from "../../model/measuring";
+import type { Target } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { Do, Empty, Heading, Mono, Quiet, Wrong } from "../../theme/parts";
 
 /** Reads typed targets: places and guides, one after the other, parted by semicolons. */

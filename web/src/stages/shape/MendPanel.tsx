@@ -1,11 +1,10 @@
 import { Box, Flex, Spinner, Text } from "@chakra-ui/react";
 import { useEffect } from "react";
 import { useMending } from "../../api/queries";
-import { useBoardData } from "../../board/context";
-import { Fact } from "../../board/InHand";
-import { useBoard } from "../../board/store";
 import { lengthText, METRES, short } from "../../model/numbers";
-import { Do, Empty, Quiet, Wrong } from "../../theme/parts";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
+import { Do, Empty, Fact, Quiet, Wrong } from "../../theme/parts";
 
 const SHOWN = 40;
 

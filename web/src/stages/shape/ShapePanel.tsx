@@ -1,5 +1,5 @@
 import { chakra, Flex } from "@chakra-ui/react";
-import { useBoard } from "../../board/store";
+import { useBoard } from "../../session/store";
 import { GuideList } from "./GuideList";
 import { MendPanel } from "./MendPanel";
 

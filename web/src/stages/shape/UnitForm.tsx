@@ -1,8 +1,8 @@
 import { Box, NativeSelect, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { LengthUnit } from "../../api/queries";
-import { useBoardData } from "../../board/context";
 import { METRES, short } from "../../model/numbers";
+import { useBoardData } from "../../session/context";
 import { Do, Quiet } from "../../theme/parts";
 
 /** Another unit for what is there already: its two meanings, told apart by what becomes of the size. */

@@ -1,9 +1,8 @@
 import { Box, Flex, Progress, Switch, Text } from "@chakra-ui/react";
-import { useBoardData } from "../../board/context";
-import { Fact } from "../../board/InHand";
-import { useBoard } from "../../board/store";
 import { lengthText, short, timeText, whole } from "../../model/numbers";
-import { Quiet } from "../../theme/parts";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
+import { Fact, Quiet } from "../../theme/parts";
 
 interface Told {
   sweeps?: number;

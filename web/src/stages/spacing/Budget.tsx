@@ -1,7 +1,6 @@
-import { useBoardData } from "../../board/context";
-import { Fact } from "../../board/InHand";
 import { short, whole } from "../../model/numbers";
-import { Heading } from "../../theme/parts";
+import { useBoardData } from "../../session/context";
+import { Fact, Heading } from "../../theme/parts";
 
 /** Where the cells go. */
 export function Budget() {

@@ -1,13 +1,13 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { type PointerEvent, useRef, useState } from "react";
-import type { Step } from "../../api/client";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { alike, chainOf, type Run, sizesBeside } from "../../model/chains";
 import { lengthText, short } from "../../model/numbers";
 import { freshId } from "../../model/places";
 import { edgeId, sameEdge } from "../../model/selection";
 import { sizesAlong, withEnd, withWallEnd } from "../../model/sizes";
+import type { Step } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
 import { tone } from "../../theme/palette";
 import { Empty, Heading } from "../../theme/parts";

@@ -1,6 +1,6 @@
 import { Box } from "@chakra-ui/react";
-import type { Effect } from "../../api/client";
 import { short, whole } from "../../model/numbers";
+import type { Effect } from "../../model/types";
 import { Empty } from "../../theme/parts";
 import { AdviceList } from "../forms/AdviceList";
 import { WallHeight } from "./WallHeight";

@@ -1,11 +1,11 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
-import type { Tier } from "../../api/client";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { lengthText, short } from "../../model/numbers";
 import { edgeId, sameEdge } from "../../model/selection";
 import { released, withCount, withName } from "../../model/tier_steps";
+import type { Tier } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 import { tone } from "../../theme/palette";
 import { Empty, Heading } from "../../theme/parts";
 
@@ -44,7 +44,7 @@ interface RowProps {
 }
 
 function Row({ tier, color, share, on }: RowProps) {
-  const { model, keepSteps } = useBoardData();
+  const { model, keepSteps, feet } = useBoardData();
   const { here, set } = useBoard((board) => board);
   const [naming, setNaming] = useState(false);
   const take = () => set({ selection: { kind: "edge", ids: tier.edges.map(edgeId) } });
@@ -61,7 +61,8 @@ function Row({ tier, color, share, on }: RowProps) {
           tier={tier}
           done={(name) => {
             setNaming(false);
-            if (name && name !== tier.name) keepSteps((now) => withName(now, tier, name, here));
+            if (name && name !== tier.name)
+              keepSteps((now) => withName(now, tier, name, here, feet));
           }}
         />
       ) : (
@@ -116,7 +117,9 @@ function Row({ tier, color, share, on }: RowProps) {
         }
         onClick={() =>
           keepSteps((now) =>
-            tier.locked ? released(now, tier, here) : withCount(now, tier, tier.count, here),
+            tier.locked
+              ? released(now, tier, here, feet)
+              : withCount(now, tier, tier.count, here, feet),
           )
         }
       >
@@ -125,7 +128,7 @@ function Row({ tier, color, share, on }: RowProps) {
       <Count
         value={tier.count}
         label={tier.label}
-        set={(count) => keepSteps((now) => withCount(now, tier, count, here))}
+        set={(count) => keepSteps((now) => withCount(now, tier, count, here, feet))}
       />
     </Flex>
   );

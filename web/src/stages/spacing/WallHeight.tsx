@@ -1,12 +1,11 @@
 import { Box, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { type ReactNode, useDeferredValue, useId } from "react";
 import { useWallHeight } from "../../api/queries";
-import { useBoardData } from "../../board/context";
-import { Fact } from "../../board/InHand";
-import { useBoard } from "../../board/store";
 import { lengthText, short } from "../../model/numbers";
 import type { WallWish } from "../../model/wall_wish";
-import { Heading, Quiet, Wrong } from "../../theme/parts";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
+import { Fact, Heading, Quiet, Wrong } from "../../theme/parts";
 
 /** The help with first heights: from y⁺, speed, length and fluid, with the formula used. */
 export function WallHeight() {

@@ -1,9 +1,9 @@
 import { Text } from "@chakra-ui/react";
 import { useDeferredValue } from "react";
 import { useWallHeight } from "../../api/queries";
-import { useBoardData } from "../../board/context";
-import { useBoard } from "../../board/store";
 import { lengthIn, short } from "../../model/numbers";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 
 /** The y⁺ that a first height comes to, in the flow that the help with first heights was asked for. */
 export function YPlus({ first }: { first: unknown }) {

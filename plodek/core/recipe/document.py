@@ -1,0 +1,108 @@
+"""The recipe as it stands in a file: a whole document, read from JSON, with the schema of all its steps."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING, Annotated, Any, Final, Literal, TypeAlias, Union
+
+from pydantic import Field, ValidationError
+
+from plodek.core.errors import BadValue
+from plodek.core.recipe.fields import Strict
+from plodek.core.recipe.formats import FORMAT, brought_up
+from plodek.core.recipe.step import Step, kinds
+
+MOST_STEPS: Final = 2000
+
+if TYPE_CHECKING:
+    AnyStep: TypeAlias = Step
+else:
+    AnyStep = Annotated[Union[kinds()], Field(discriminator="kind")]  # noqa: UP007  # made of the registry
+
+
+class Recipe(Strict):
+    """A recipe as it stands in a file."""
+
+    plodek: Literal[2] = FORMAT
+    name: str = Field(default="", max_length=120)
+    #: Names under which values are set from outside, each for one field of a step or several:
+    #: "profile": "vane.digits", "depth": ["lift.depth", "lid.value"].
+    parameters: dict[str, str | list[str]] = Field(default={}, max_length=100)
+    steps: list[AnyStep] = Field(default=[], max_length=MOST_STEPS)
+
+    def upto(self, count: int | None) -> Recipe:
+        """Give the recipe of the first steps."""
+        return self if count is None else self.model_copy(update={"steps": self.steps[:count]})
+
+    def document(self) -> dict[str, Any]:
+        """Give the recipe as JSON values."""
+        return self.model_dump(mode="json")
+
+
+def schema() -> dict[str, Any]:
+    """Give the JSON schema of a recipe; each step kind says its stage, verb, key and sentence.
+
+    What a field means, by its type, is told with it: its widget, and where it has them its unit and what
+    it is of.
+    """
+    found = Recipe.model_json_schema()
+    for order, kind in enumerate(kinds()):
+        node = found["$defs"][kind.__name__]
+        node["plodek"] = {
+            "order": order,
+            "stage": kind.stage,
+            "verb": kind.verb,
+            "key": kind.key,
+            "sentence": kind.sentence,
+            "family": kind.family,
+        }
+        for name, meaning in kind.meanings().items():
+            told = {"widget": meaning.widget, "of": meaning.of, "unit": meaning.unit}
+            node["properties"][name] |= {key: value for key, value in told.items() if value}
+    return found
+
+
+def read(data: bytes | str, name: str = "the recipe") -> Recipe:
+    """Read a recipe from JSON text. Raises BadValue, naming the step and field that are wrong."""
+    try:
+        raw = json.loads(data)
+    except (ValueError, RecursionError) as error:
+        raise BadValue(f"it is not JSON ({error})", where=name, remedy="check the file") from error
+    return of(raw, name)
+
+
+def of(raw: Any, name: str = "the recipe") -> Recipe:
+    """Read a recipe from parsed JSON, of this format or an older one; see `read`."""
+    try:
+        recipe = Recipe.model_validate(brought_up(raw))
+    except ValidationError as error:
+        raise BadValue(_said(error), where=name, remedy="correct it there") from error
+    seen: set[str] = set()
+    for step in recipe.steps:
+        if step.id in seen:
+            raise BadValue(
+                f"two steps have the id “{step.id}”", where=name, remedy="give every step an id of its own"
+            )
+        seen.add(step.id)
+    return recipe
+
+
+def _said(error: ValidationError) -> str:
+    """Put the first thing that pydantic found into words."""
+    first = error.errors()[0]
+    place = list(first["loc"])
+    words = []
+    if len(place) > 1 and place[0] == "steps" and isinstance(place[1], int):
+        words.append(f"step {place[1] + 1}")
+        place = place[2:]
+    names = {kind.name_of_kind() for kind in kinds()}
+    fields = [str(p) for p in place if isinstance(p, int) or (str(p).islower() and p not in names)]
+    named = [str(p) for p in place if str(p) in names]
+    if named:
+        words.append(f"({named[0]})")
+    if fields:
+        words.append(f"field “{fields[0]}”")
+    message = first["msg"][0].lower() + first["msg"][1:]
+    shown = first["input"] if isinstance(first["input"], str | int | float) else None
+    met = f", got “{str(shown)[:60]}”" if shown is not None else ""
+    return " ".join([*words, message]).strip() + met

@@ -1,0 +1,173 @@
+"""Evaluating a recipe to its models, one after each step; models of prefixes seen before are kept."""
+
+from __future__ import annotations
+
+import hashlib
+import logging
+from collections.abc import Sequence
+from dataclasses import dataclass
+from threading import Lock
+
+import numpy as np
+from cachetools import LRUCache
+
+from plodek.core.errors import BadValue, OwnMistake, PlodekError
+from plodek.core.model.model import Model
+from plodek.core.recipe.document import Recipe, read
+from plodek.core.recipe.files import Files
+from plodek.core.recipe.formats import FORMAT
+from plodek.core.recipe.step import Context, Step
+
+#: How many recipes may bring each other in, one within the other.
+_DEEPEST = 8
+#: Bytes that the kept models take together, about.
+MOST_BYTES = 256 * 1024**2
+
+
+@dataclass(frozen=True)
+class Evaluation:
+    """The models after each step, up to the first that failed; ``error`` says why it did."""
+
+    recipe: Recipe
+    models: tuple[Model, ...]
+    error: PlodekError | None
+
+    @property
+    def model(self) -> Model:
+        """The model after the last step that could be applied."""
+        return self.models[-1] if self.models else Model()
+
+    @property
+    def failed(self) -> int | None:
+        """The index of the step that failed."""
+        return len(self.models) if self.error else None
+
+    @property
+    def applied(self) -> Recipe:
+        """The recipe of the steps that could be applied."""
+        return self.recipe.upto(len(self.models))
+
+    def before(self, number: int) -> Model:
+        """Give the model that a step was applied to."""
+        return self.models[min(number, len(self.models)) - 1] if number and self.models else Model()
+
+
+class Evaluator:
+    """Evaluates recipes, keeping the models of prefixes seen before: a late change costs a late step.
+
+    Several threads may share one: only the looking up is locked, never the work of a step.
+    """
+
+    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+        self._models: LRUCache[str, Model] = LRUCache(most_bytes, getsizeof=lambda model: model.weight)
+        self._lock = Lock()
+
+    def evaluate(self, recipe: Recipe, files: Files) -> Evaluation:
+        """Apply the steps one after the other; stops at the first that cannot be applied."""
+        return self._evaluate(recipe, files, ())
+
+    def _evaluate(self, recipe: Recipe, files: Files, within: tuple[str, ...]) -> Evaluation:
+        def other(name: str) -> Model:
+            """Evaluate the recipe in a file, which may bring in others in turn."""
+            if name in within or len(within) >= _DEEPEST:
+                raise BadValue(f"“{name}” brings in itself", remedy="take that step out of it")
+            found = self._evaluate(read(files.read(name), name), files, (*within, name))
+            if found.error is not None:
+                step = found.recipe.steps[len(found.models)]
+                raise type(found.error)(
+                    found.error.what, where=f"“{name}”, step {step.id}", remedy=found.error.remedy
+                )
+            return found.model
+
+        context = Context(files, other)
+        model = Model()
+        models: list[Model] = []
+        for step, key in zip(recipe.steps, keys(recipe, files), strict=True):
+            try:
+                model = self._after(step, key, model, context)
+            except PlodekError as error:
+                return Evaluation(recipe, tuple(models), error)
+            except np.linalg.LinAlgError:
+                return Evaluation(recipe, tuple(models), _flat())
+            except Exception:  # a wrong step must not take the others along, and the cause must reach the log
+                logging.getLogger(__name__).exception("step %s (%s)", step.id, step.name_of_kind())
+                return Evaluation(recipe, tuple(models), _mistake(step))
+            models.append(model)
+        return Evaluation(recipe, tuple(models), None)
+
+    def _after(self, step: Step, key: str, model: Model, context: Context) -> Model:
+        """Give the model after a step, from those that are kept where it is among them."""
+        with self._lock:
+            kept = self._models.get(key)
+        if kept is not None:
+            return kept
+        found = step.apply(model, context)
+        if found.layout.blocks:
+            _ = found.laid  # impossible spacing is this step's error, not a later one's
+        if found.weight <= self._models.maxsize:
+            with self._lock:
+                self._models[key] = found
+        return found
+
+
+def _flat() -> BadValue:
+    return BadValue(
+        "its numbers describe something flat or singular",
+        remedy="look at the guides it uses: two may coincide, or one may have no size",
+    )
+
+
+def _mistake(step: Step) -> OwnMistake:
+    return OwnMistake(
+        f"the step {step.verb} failed in a way it should not",
+        remedy="change or take out this step; the log of the program says more, and nothing was lost",
+    )
+
+
+def keys(recipe: Recipe, files: Files) -> list[str]:
+    """Give the hash of each prefix of the recipe, with the contents of the files it reads."""
+    state, found = hashlib.blake2s(f"plodek {FORMAT}".encode()), []
+    hashes: dict[str, str] = {}
+    for step in recipe.steps:
+        state.update(step.model_dump_json().encode())
+        for name in step.files():
+            if name not in hashes:
+                hashes[name] = _hash(name, files)
+            state.update(hashes[name].encode())
+        found.append(state.hexdigest())
+    return found
+
+
+def _hash(name: str, files: Files, depth: int = 0) -> str:
+    """Give the hash of a file, with those that a recipe in it reads in turn."""
+    try:
+        own = files.hash(name)
+        if not name.lower().endswith(".json") or depth >= _DEEPEST:
+            return own
+        inner = files_of(read(files.read(name), name).steps)
+    except PlodekError:
+        return "missing"
+    return "".join([own, *(_hash(file, files, depth + 1) for file in inner)])
+
+
+def files_of(steps: Sequence[Step]) -> list[str]:
+    """Give the names of the files that steps read, each once."""
+    return list(dict.fromkeys(file for step in steps for file in step.files()))
+
+
+def all_files(recipe: Recipe, files: Files) -> list[str]:
+    """Give the names of all files that a recipe reads, those of brought-in recipes too; but missing ones."""
+    found: dict[str, None] = {}
+    ahead = files_of(recipe.steps)
+    while ahead:
+        name = ahead.pop(0)
+        if name in found:
+            continue
+        try:
+            data = files.read(name)
+            inner = read(data, name) if name.lower().endswith(".json") else None
+        except PlodekError:
+            continue
+        found[name] = None
+        ahead += files_of(inner.steps) if inner else []
+    return list(found)

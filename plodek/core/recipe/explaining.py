@@ -1,0 +1,118 @@
+"""Explaining an evaluation: what the rules of each step found, in words, ids and places.
+
+With it a recipe can be written without the screen.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from plodek.core.errors import PlodekError
+from plodek.core.model.model import Model
+from plodek.core.recipe.evaluation import Evaluation
+from plodek.core.recipe.selectors import doubts, find
+from plodek.core.recipe.step import Step
+
+#: Entities that are told for one field at most.
+_MOST = 12
+
+
+def explained(evaluation: Evaluation) -> list[dict[str, Any]]:
+    """Tell for each step what its selectors found, what is doubtful, what it reports, and its error."""
+    found = []
+    for number, step in enumerate(evaluation.recipe.steps):
+        told: dict[str, Any] = {"step": step.id, "kind": step.name_of_kind(), "state": "ok"}
+        if evaluation.failed is not None and number >= evaluation.failed:
+            told["state"] = "failed" if number == evaluation.failed else "waiting"
+        if told["state"] == "failed":
+            told["error"] = str(evaluation.error)
+        if told["state"] != "waiting":
+            told["found"], told["doubts"] = _found(step, evaluation.before(number))
+        if told["state"] == "ok":
+            model = evaluation.models[number]
+            told["report"] = list(model.reports.get(step.id, ()))
+            told["makes"] = _makes(evaluation.before(number), model)
+        found.append(told)
+    return found
+
+
+def doubts_of(step: Step, model: Model) -> list[str]:
+    """Tell what is doubtful about the places by which a step names what it works on."""
+    found = []
+    for name, meaning in step.meanings().items():
+        selector = getattr(step, name)
+        if meaning.finds is not None and selector is not None:
+            found += doubts(model, meaning.finds, selector)
+    return found
+
+
+def lines_of(told: list[dict[str, Any]]) -> list[str]:
+    """Write what was explained as lines of text."""
+    lines = []
+    for number, step in enumerate(told, 1):
+        lines.append(f"{number:02d} {step['kind']} “{step['step']}”: {step['state']}")
+        for field in step.get("found", []):
+            lines.append(f"   {field['field']} finds {field['count']} {field['what']}")
+            for one in field["first"]:
+                lines.append(f"      {one['label']:<14} {one['id']}  at {_shown(one['at'])}")
+            if field["count"] > len(field["first"]):
+                lines.append("      …")
+        lines += [f"   makes {words}" for words in step.get("makes", [])]
+        lines += [f"   doubtful: {words}" for words in step.get("doubts", [])]
+        lines += [f"   {words}" for words in step.get("report", [])]
+        if "error" in step:
+            lines.append(f"   {step['error']}")
+    return lines
+
+
+def _found(step: Step, model: Model) -> tuple[list[dict[str, Any]], list[str]]:
+    found, doubtful = [], []
+    for name, meaning in step.meanings().items():
+        selector = getattr(step, name)
+        if meaning.finds is None or selector is None:
+            continue
+        try:
+            entities = find(model, meaning.finds, selector)
+            doubtful += doubts(model, meaning.finds, selector)
+        except PlodekError:
+            continue  # the step's own error says so
+        found.append(
+            {
+                "field": name,
+                "what": meaning.finds,
+                "count": len(entities),
+                "first": [_told(model, entity) for entity in entities[:_MOST]],
+            }
+        )
+    return found, doubtful
+
+
+def _told(model: Model, entity: Any) -> dict[str, Any]:
+    layout = model.layout
+    if isinstance(entity, str):
+        at = layout.centre(entity) if entity in layout.blocks else layout.places([entity])[0]
+        return {"label": layout.label(entity), "id": entity, "at": at.tolist()}
+    at = np.mean(layout.places(entity), axis=0)
+    return {"label": layout.label(entity), "id": "|".join(entity), "at": at.tolist()}
+
+
+def _makes(before: Model, after: Model) -> list[str]:
+    """Tell the guides, blocks and corners that a step added, in numbers."""
+    words = []
+    new = [name for name in after.guides if name not in before.guides]
+    if new:
+        words.append("guides " + ", ".join(new[:_MOST]) + (" …" if len(new) > _MOST else ""))
+    for noun, old, now in (
+        ("blocks", before.layout.blocks, after.layout.blocks),
+        ("corners", before.layout.corners, after.layout.corners),
+    ):
+        made = sum(name not in old for name in now)
+        if made:
+            words.append(f"{made} {noun}, {len(now)} in all")
+    return words
+
+
+def _shown(at: list[float]) -> str:
+    return "(" + ", ".join(f"{v:.6g}" for v in at) + ")"

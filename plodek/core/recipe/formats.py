@@ -1,0 +1,55 @@
+"""The formats of the recipe: which one this is, and how older documents are brought up to it on reading."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any, Literal
+
+#: Raised when the meaning of a recipe changes; newer ones are refused.
+FORMAT: Literal[2] = 2
+
+_LIFTS = ("extrude", "revolve", "sweep")
+#: Format 1 named what stands above a plane corner or block by its id, a dot and a number of the way.
+_ABOVE = re.compile(r"([A-Za-z0-9_-]+)\.(?:0|1|0?\.\d+|\d(?:\.\d+)?e-\d+)")
+
+
+def brought_up(raw: Any) -> Any:
+    """Give a document in this format, which one without a format is taken to be in; what is none stays."""
+    if not isinstance(raw, dict):
+        return raw
+    found = dict(raw)
+    while (step := _STEPS.get(found.get("plodek", FORMAT))) is not None:
+        found = step(found)
+    return found
+
+
+def _from_1(raw: dict[str, Any]) -> dict[str, Any]:
+    """Give fractions of a cut a field of their own, and let steps before a lift name the plane itself."""
+    steps = raw.get("steps", [])
+    if not isinstance(steps, list):
+        return raw | {"plodek": 2}
+    lift = next((n for n, s in enumerate(steps) if isinstance(s, dict) and s.get("kind") in _LIFTS), None)
+    after = []
+    for n, step in enumerate(steps):
+        if isinstance(step, dict) and step.get("kind") == "cut" and step.get("by") == "fraction":
+            step = {k: v for k, v in step.items() if k != "at"} | {"fractions": step.get("at", [])}
+        if lift is not None and n < lift and isinstance(step, dict) and step.get("kind") != "rename":
+            step = {k: _in_plane(v) if isinstance(v, dict) else v for k, v in step.items()}
+        after.append(step)
+    return raw | {"plodek": 2, "steps": after}
+
+
+def _in_plane(selector: dict[str, Any]) -> dict[str, Any]:
+    """Take the number of the way from the ids in a selector."""
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, str):
+            match = _ABOVE.fullmatch(value)
+            return match[1] if match else value
+        return [plain(part) for part in value] if isinstance(value, list) else value
+
+    return {k: plain(v) if k in ("ids", "edges", "sides") else v for k, v in selector.items()}
+
+
+_STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1}

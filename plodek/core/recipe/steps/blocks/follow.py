@@ -1,0 +1,80 @@
+"""The step that lets edges and sides follow guides."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from plodek.core.blocks.layout import edge_of
+from plodek.core.blocks.operations import fit
+from plodek.core.blocks.operations.twins import driving_edge
+from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
+from plodek.core.model.open import need_open_blocks
+from plodek.core.recipe import selectors
+from plodek.core.recipe.fields import EdgesOrSides, GuideRef, GuideRefs
+from plodek.core.recipe.step import Context
+from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
+from plodek.core.shape.curves.compound import Joined
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.guide import Guide, unknown_guide
+from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.shape.surfaces.together import Together
+
+#: Ends of curves this close to each other, in shares of their length, can be followed as one.
+_MEETING = 1e-4
+
+
+class Follow(BlockStep):
+    """Let edges run along a guide curve, or sides lie on a surface; corners go to the nearest places."""
+
+    kind: Literal["follow"] = "follow"
+    verb: ClassVar[str] = "Follow"
+    key: ClassVar[str] = "W"
+    order: ClassVar[int] = 170
+    family: ClassVar[str] = "Fit"
+    sentence: ClassVar[str] = "Follow {guide} and {also} with {edges}"
+    guide: GuideRef = Field(title="Guide")
+    also: GuideRefs = Field(
+        default=[],
+        title="And on along",
+        description="curves that go on from it and are followed as one, or surfaces to lie on with it",
+    )
+    edges: EdgesOrSides = Field(
+        title="Edges, or sides", description="edges for a curve; sides of blocks for a surface"
+    )
+
+    def apply(self, model: Model, context: Context) -> Model:
+        need_open_blocks(model)
+        model, name = joined_guide(model, [self.guide, *selectors.guides(model, self.also)])
+        guide = model.guides[name]
+        if isinstance(guide, Surface):
+            if model.layout.dim == 2:
+                raise BadValue(f"“{name}” is a surface", remedy="lift the plane first, or follow a curve")
+            sides = selectors.sides(model, self.edges)
+            return refitted(model, fit.lie(model.layout, model.guides, sides, name))
+        found = [driving_edge(model.layout, edge_of(*e)) for e in selectors.edges(model, self.edges)]
+        chain = list(dict.fromkeys(found))
+        return refitted(model, fit.follow(model.layout, model.guides, chain, name))
+
+
+def joined_guide(model: Model, names: list[str]) -> tuple[Model, str]:
+    """Give the name of several guides taken as one, and the model that knows it."""
+    for name in names:
+        if not isinstance(model.guides.get(name), Curve | Surface):
+            raise unknown_guide(model.guides, name)
+    whole = "+".join(dict.fromkeys(names))
+    if whole in model.guides:
+        return model, whole
+    parts = [model.guides[name] for name in dict.fromkeys(names)]
+    curves = [p for p in parts if isinstance(p, Curve)]
+    surfaces = [p for p in parts if isinstance(p, Surface)]
+    if curves and surfaces:
+        raise BadValue(
+            "some of these guides are curves and some surfaces", remedy="follow one kind at a time"
+        )
+    guide: Guide = Joined(curves, _MEETING * sum(c.length for c in curves)) if curves else Together(surfaces)
+    joined = dict(model.joined) | {whole: tuple(dict.fromkeys(names))}
+    return replace(model, guides=dict(model.guides) | {whole: guide}, joined=joined), whole

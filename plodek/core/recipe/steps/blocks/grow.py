@@ -1,0 +1,89 @@
+"""The step that adds a layer of blocks on outer sides."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from plodek.core.arrays import Floats
+from plodek.core.blocks.layout import Side
+from plodek.core.blocks.operations.grow import by_normals, grow, onto
+from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
+from plodek.core.model.open import need_open_blocks
+from plodek.core.recipe import selectors
+from plodek.core.recipe.fields import Direction, GuideRef, Length, SideSelector, when
+from plodek.core.recipe.step import Context
+from plodek.core.recipe.steps.blocks.block_step import BlockStep
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.frame import unit
+from plodek.core.shape.guide import unknown_guide
+from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.units import length
+
+
+class Grow(BlockStep):
+    """Add a layer of blocks on outer sides."""
+
+    kind: Literal["grow"] = "grow"
+    verb: ClassVar[str] = "Grow"
+    key: ClassVar[str] = "G"
+    order: ClassVar[int] = 140
+    family: ClassVar[str] = "Wrap"
+    sentence: ClassVar[str] = "Grow {sides} {by} {distance}{direction}{guide}{plane}{value}"
+    sides: SideSelector = Field(title="Outer sides")
+    by: Literal["along normals", "along a direction", "up to a plane", "onto a guide"] = Field(
+        default="along normals", title="Grow"
+    )
+    distance: Length | None = Field(
+        default=None, title="Distance", json_schema_extra=when(by=("along normals", "along a direction"))
+    )
+    direction: Direction | None = Field(
+        default=None, title="Direction", json_schema_extra=when(by="along a direction")
+    )
+    plane: Literal["x", "y", "z"] = Field(
+        default="x", title="Plane of constant", json_schema_extra=when(by="up to a plane")
+    )
+    value: Length | None = Field(default=None, title="At", json_schema_extra=when(by="up to a plane"))
+    guide: GuideRef | None = Field(default=None, title="Guide", json_schema_extra=when(by="onto a guide"))
+
+    def apply(self, model: Model, context: Context) -> Model:
+        need_open_blocks(model)
+        sides = selectors.outer_sides(model, self.sides)
+        layout = model.layout
+        guide: str | None = None
+        if self.by == "along normals":
+            ends = by_normals(layout, sides, self._distance(model))
+        elif self.by == "along a direction":
+            if self.direction is None:
+                raise BadValue("no direction is given", remedy="give a direction, such as 1, 0, 0")
+            step = self._distance(model) * unit(np.array(self.direction))
+            ends = onto(layout, sides, lambda xyz: xyz + step)
+        elif self.by == "up to a plane":
+            ends = self._up_to(model, sides)
+        else:
+            guide = self.guide or ""
+            on = model.guides.get(guide)
+            if not isinstance(on, Curve | Surface):
+                raise unknown_guide(model.guides, guide)
+            ends = onto(layout, sides, lambda xyz: on.at(on.nearest(xyz)))
+        return model.changed(grow(self.id, layout, model.guides, sides, ends, guide))
+
+    def _distance(self, model: Model) -> float:
+        if self.distance is None:
+            raise BadValue("no distance is given", remedy="give a distance above 0")
+        return self.sizes(model, self.distance, "distance")
+
+    def _up_to(self, model: Model, sides: list[Side]) -> dict[str, Floats]:
+        if self.value is None:
+            raise BadValue("no coordinate is given", remedy=f"give the {self.plane} of the plane")
+        axis, value = "xyz".index(self.plane), length(self.value, model.unit)
+
+        def put(xyz: Floats) -> Floats:
+            there = xyz.copy()
+            there[:, axis] = value
+            return there
+
+        return onto(model.layout, sides, put)

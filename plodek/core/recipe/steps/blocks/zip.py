@@ -1,0 +1,92 @@
+"""Steps that close blocks and edges up: zip, pinch, and three for what was pinched."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from plodek.core.blocks.layout import Use
+from plodek.core.blocks.operations import zip as zipping
+from plodek.core.blocks.operations.three import star
+from plodek.core.errors import BadValue
+from plodek.core.model.model import Model
+from plodek.core.model.open import need_open_blocks
+from plodek.core.recipe import selectors
+from plodek.core.recipe.fields import BlockSelector, EdgeSelector, SideSelector
+from plodek.core.recipe.step import Context
+from plodek.core.recipe.steps.blocks.block_step import BlockStep
+
+Keep = Literal["this", "other", "middle"]
+
+
+class Zip(BlockStep):
+    """Close blocks by laying a side of each onto the opposite one; the blocks vanish."""
+
+    kind: Literal["zip"] = "zip"
+    verb: ClassVar[str] = "Zip"
+    key: ClassVar[str] = "Z"
+    order: ClassVar[int] = 80
+    family: ClassVar[str] = "Divide"
+    sentence: ClassVar[str] = "Zip {blocks} from {side}, keeping {keep}"
+    blocks: BlockSelector = Field(title="Blocks")
+    side: SideSelector = Field(
+        title="Side", description="one side of each block: it is laid onto the opposite one"
+    )
+    keep: Keep = Field(default="this", title="Places that stay", description="of this side, or of the other")
+
+    def apply(self, model: Model, context: Context) -> Model:
+        need_open_blocks(model)
+        sides = set(selectors.sides(model, self.side))
+        chosen: list[tuple[str, Use]] = []
+        for name in selectors.blocks(model, self.blocks):
+            uses = [u for s in model.layout.sides_of(name) if s in sides for u in model.layout.sides[s]]
+            mine = [u for u in uses if u.block == name]
+            if len(mine) != 1:
+                raise BadValue(
+                    f"{len(mine)} of the sides belong to block {model.layout.labels[name]}",
+                    remedy="choose one side of each block",
+                )
+            chosen.append((name, mine[0]))
+        return model.changed(zipping.zip_blocks(model.layout, chosen, self.keep))
+
+
+class Pinch(BlockStep):
+    """Shrink edges to a point: a pole on an axis, or a wedge."""
+
+    kind: Literal["pinch"] = "pinch"
+    verb: ClassVar[str] = "Pinch"
+    key: ClassVar[str] = "I"
+    order: ClassVar[int] = 90
+    family: ClassVar[str] = "Divide"
+    sentence: ClassVar[str] = "Pinch {edges}, keeping {keep}"
+    edges: EdgeSelector = Field(title="Edges")
+    keep: Keep = Field(
+        default="middle", title="To", description="the first corner (this), the other, or the middle"
+    )
+
+    def apply(self, model: Model, context: Context) -> Model:
+        need_open_blocks(model)
+        return model.changed(zipping.pinch(model.layout, selectors.edges(model, self.edges), self.keep))
+
+
+class Three(BlockStep):
+    """Divide a three-sided block (one with a pinched edge) into three, which meet in its middle."""
+
+    kind: Literal["three"] = "three"
+    verb: ClassVar[str] = "Three"
+    key: ClassVar[str] = "3"
+    order: ClassVar[int] = 100
+    family: ClassVar[str] = "Divide"
+    sentence: ClassVar[str] = "Divide {block} into three"
+    block: BlockSelector = Field(title="Three-sided block")
+
+    def apply(self, model: Model, context: Context) -> Model:
+        need_open_blocks(model)
+        model.need_plane("three")
+        (name, *others) = selectors.blocks(model, self.block)
+        if others:
+            raise BadValue("more than one block is chosen", remedy="divide one after the other")
+        for change in star(self.id, model.layout, model.guides, name):
+            model = model.changed(change)
+        return model

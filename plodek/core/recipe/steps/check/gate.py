@@ -1,0 +1,40 @@
+"""The step that sets the limits of the gate."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from plodek.core.check.metric import DEFAULT_LIMITS
+from plodek.core.model.model import Model
+from plodek.core.recipe.fields import Degrees
+from plodek.core.recipe.step import Context, Stage, Step
+
+
+class GateStep(Step):
+    """Set the limits that a grid must pass before hand-off."""
+
+    kind: Literal["gate"] = "gate"
+    stage: ClassVar[Stage] = "Check"
+    verb: ClassVar[str] = "Gate"
+    key: ClassVar[str] = "G"
+    order: ClassVar[int] = 10
+    sentence: ClassVar[str] = (
+        "Gate: angles {smallest_angle} to {largest_angle}, scaled Jacobian {scaled_jacobian}, "
+        "skewness {skewness}, volume ratio {volume_ratio}"
+    )
+    scaled_jacobian: float | None = Field(DEFAULT_LIMITS["scaled_jacobian"], title="Scaled Jacobian at least")
+    smallest_angle: Degrees | None = Field(DEFAULT_LIMITS["smallest_angle"], title="Smallest angle at least")
+    largest_angle: Degrees | None = Field(DEFAULT_LIMITS["largest_angle"], title="Largest angle at most")
+    skewness: float | None = Field(DEFAULT_LIMITS["skewness"], title="Equiangle skewness at most")
+    aspect_ratio: float | None = Field(DEFAULT_LIMITS["aspect_ratio"], title="Aspect ratio at most")
+    volume_ratio: float | None = Field(DEFAULT_LIMITS["volume_ratio"], title="Volume ratio at most")
+    non_orthogonality: Degrees | None = Field(
+        DEFAULT_LIMITS["non_orthogonality"], title="Non-orthogonality at most"
+    )
+
+    def apply(self, model: Model, context: Context) -> Model:
+        limits = {key: getattr(self, key) for key in DEFAULT_LIMITS}
+        return replace(model, limits={k: v for k, v in limits.items() if v is not None})

@@ -1,0 +1,66 @@
+"""The step that names outer faces as a patch."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from plodek.core.blocks.layout import Side
+from plodek.core.errors import BadValue, NothingFound
+from plodek.core.grid.window import PatchType
+from plodek.core.model.model import Model, Patch
+from plodek.core.recipe import selectors
+from plodek.core.recipe.fields import FaceSelector, PatchName, Rest
+from plodek.core.recipe.step import Context, Stage, Step
+
+#: CGNS names hold 32 characters; receiving programs stumble over blanks and signs.
+PATCH_NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,31}")
+
+
+class PatchStep(Step):
+    """Name outer faces as a patch, and give it a type."""
+
+    kind: Literal["patch"] = "patch"
+    stage: ClassVar[Stage] = "Hand-off"
+    verb: ClassVar[str] = "Patch"
+    key: ClassVar[str] = "P"
+    order: ClassVar[int] = 10
+    sentence: ClassVar[str] = "Name {faces} {name}, {type}"
+    name: PatchName = Field(
+        title="Name",
+        description="letters, digits, _ and -, without spaces, beginning with a letter; at most 32",
+    )
+    type: PatchType = Field(default="wall", title="Type")
+    faces: FaceSelector = Field(title="Faces")
+
+    def apply(self, model: Model, context: Context) -> Model:
+        model.need_blocks()
+        if not PATCH_NAME.fullmatch(self.name):
+            raise BadValue(
+                f"“{self.name}” is no patch name",
+                remedy="use letters, digits, _ and -, without spaces, beginning with a letter",
+            )
+        if any(p.name.lower() == self.name.lower() for p in model.patches):
+            raise BadValue(f"a patch is already called “{self.name}”", remedy="give this one another name")
+        sides = self._faces(model)
+        owners = [model.patch_of[side] for side in sides if side in model.patch_of]
+        if owners:
+            raise BadValue(
+                f"some of these faces already belong to “{owners[0].name}”",
+                remedy="every outer face belongs to one patch: choose others, or change that one",
+            )
+        if not sides:
+            raise NothingFound(
+                "no outer face, and none between two regions, is among them", remedy="choose outer faces"
+            )
+        patch = Patch(self.name, self.type, tuple(sides))
+        return replace(model, patches=(*model.patches, patch), known=model.facts)
+
+    def _faces(self, model: Model) -> list[Side]:
+        if isinstance(self.faces, Rest):
+            return model.unnamed
+        found = selectors.sides(model, self.faces)
+        return [side for side in found if side in model.layout.outer or side in model.layout.borders]

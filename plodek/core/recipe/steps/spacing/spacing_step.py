@@ -1,0 +1,40 @@
+"""What the steps of the Spacing stage share: when the spacing is open, and twins that stay equal."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import ClassVar
+
+from plodek.core.blocks.layout import Edge, edge_of
+from plodek.core.blocks.tiers import Tier
+from plodek.core.model.model import Model
+from plodek.core.recipe.step import Stage, Step
+from plodek.core.spacing.edge_law import EdgeLaw
+
+
+class SpacingStep(Step):
+    """A step of the Spacing stage."""
+
+    stage: ClassVar[Stage] = "Spacing"
+    family: ClassVar[str] = "Edges and tiers"
+
+
+def each_way(tier: Tier, edges: Iterable[Edge], law: EdgeLaw, named: tuple[str, str]) -> dict[Edge, EdgeLaw]:
+    """Give a law, as it runs along the edge ``named``, to edges of its tier, each its own way."""
+    along = edge_of(*named)
+    way = tier.edges[along] == (along == named)
+    return {e: law if tier.edges[e] == way else law.turned() for e in edges}
+
+
+def with_twins(model: Model, laws: dict[Edge, EdgeLaw]) -> dict[Edge, EdgeLaw]:
+    """Add the twins of edges, driving or driven: they stay equal."""
+    found = dict(laws)
+    for twin in model.layout.twins:
+        for names in (twin.corners, {b: a for a, b in twin.corners.items()}):
+            for (a, b), law in laws.items():
+                if a in names and b in names:
+                    other = edge_of(names[a], names[b])
+                    same = (a < b) == (names[a] < names[b])
+                    if other in model.layout.edges and other != (a, b):
+                        found.setdefault(other, law if same else law.turned())
+    return found

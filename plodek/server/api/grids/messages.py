@@ -1,0 +1,89 @@
+"""Messages about grids: which part is drawn, their quality, their cells."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+from plodek.core.recipe.document import MOST_STEPS
+from plodek.server.api.messages import Message, Numbers
+
+
+class PartOf(BaseModel):
+    """What of a grid in space is drawn: all, the sides around blocks, or the layer at a share of a tier."""
+
+    blocks: str = Field(default="", max_length=100_000, description="ids, with | between them")
+    tier: str = Field(default="", max_length=20)
+    at: float = Field(default=0.5, ge=0, le=1)
+
+
+class PreviewGridIn(Message, PartOf):
+    """Steps to draw the grid of without keeping them, and which part of it.
+
+    A large part is drawn coarse and says so, unless it is asked for ``fine``.
+    """
+
+    steps: list[dict[str, Any]] = Field(max_length=MOST_STEPS)
+    fine: bool = False
+
+
+class MetricOut(Message):
+    """A metric over the whole grid, with its limit at the gate."""
+
+    key: str
+    label: str
+    unit: str
+    better: Literal["high", "low"]
+    worst: float
+    mean: float
+    best: float
+    limit: float | None
+    missed: int
+    sentence: str
+
+
+class CellOut(Message):
+    """A cell: where it is, and its corners in the order of the core's tables."""
+
+    block: str
+    index: list[int]
+    value: float
+    at: Numbers
+    corners: list[Numbers]
+
+
+class RunOut(Message):
+    """What a smoothing run reached."""
+
+    sweeps: int
+    move: float
+    folded: int
+    note: str
+    heights_off: float
+    heights_within: float
+    angles_within: float
+    held: int
+
+
+class QualityOut(Message):
+    """The quality of a grid: summary and gate, and the histogram and worst cells of one metric."""
+
+    cells: int
+    folded: int
+    poles: int
+    passed: bool
+    volume: float
+    metrics: list[MetricOut]
+    metric: str
+    bounds: Numbers
+    counts: list[int]
+    worst: list[CellOut]
+    runs: list[RunOut]
+
+
+class CellsOut(Message):
+    """Cells of a bar of the histogram."""
+
+    cells: list[CellOut]
+    all: int

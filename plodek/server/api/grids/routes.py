@@ -1,0 +1,237 @@
+"""Grids and their quality: drawn whole or in part, measured, looked into."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from math import prod
+from typing import Any, TypeVar
+
+import numpy as np
+from apiflask import APIBlueprint
+from flask import Response
+from pydantic import Field
+
+from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
+from plodek.core.check.measure import CellValues
+from plodek.core.check.metric import BY_KEY
+from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
+from plodek.core.errors import BadValue, NothingFound, NotReady
+from plodek.core.formats.handoff import facts_of
+from plodek.core.grid.fill import Layer, layer_of
+from plodek.core.grid.grid import Grid
+from plodek.core.model.model import Model
+from plodek.core.recipe.evaluation import Evaluation
+from plodek.server.api.context import UpTo, engine, evaluated, evaluated_upto, files_of, sends
+from plodek.server.api.grids.messages import CellsOut, MetricOut, PartOf, PreviewGridIn, QualityOut, RunOut
+from plodek.server.api.grids.pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
+from plodek.server.api.models.pictures import faces_of
+from plodek.server.store import projects
+from plodek.server.store.tables import GridSummary, Project
+
+blueprint = APIBlueprint("grids", __name__)
+
+_T = TypeVar("_T")
+
+#: Cells of a histogram's bar that are shown at most.
+MOST_CELLS = 400
+#: Cells on a tier at most in the ghost of a grid in space, where it has more faces than that.
+_COARSE, _MOST_FACES = 8, 600_000
+
+
+class GridQuery(UpTo, PartOf):
+    """Which grid: smoothed or as filled, which part of it, with a metric for the colours."""
+
+    smoothed: bool = True
+    metric: str | None = None
+
+
+class QualityQuery(UpTo):
+    """Which metric the histogram and the worst cells are of."""
+
+    metric: str = "scaled_jacobian"
+
+
+class CellsQuery(QualityQuery):
+    """The bounds of a histogram's bar."""
+
+    low: float = Field(allow_inf_nan=False)
+    high: float = Field(allow_inf_nan=False)
+
+
+@blueprint.post("/projects/<int:project>/preview/grid")
+@blueprint.input(PreviewGridIn)
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+def preview_grid(project: int, json_data: PreviewGridIn) -> Response:
+    """Draw the filled plane of steps that are tried, or in space a part of the grid, coarse if large."""
+    found = projects.get(project)
+    evaluation = evaluated(found, json_data.steps)
+    if evaluation.error is not None:
+        raise evaluation.error
+    model = evaluation.model
+    model.need_blocks()
+    if model.layout.dim == 2:
+        picture = grid_picture(filled_grid(model), model=model)
+    else:
+        picture = _part_picture(model, json_data, fine=json_data.fine)
+    return Response(picture, mimetype="application/octet-stream")
+
+
+def _part_picture(model: Model, part: PartOf, *, fine: bool) -> bytes:
+    """Draw a part of a grid in space as it is filled, and nothing of it that is not seen; coarse if large."""
+    if part.tier:
+        layer = _layer(model, part)
+        counts = {name: model.counts_of(name) for name in layer}
+        faces = sum(prod(counts[name]) // counts[name][axis] for name, (axis, _) in layer.items())
+        large = faces > _MOST_FACES and not fine
+        if large:
+            model = coarse(model, _COARSE)
+            layer = _layer(model, part)
+        grid = layer_grid(model, layer)
+        return grid_picture(grid, model=model, shown=layer_sheets(grid, layer), coarse=large)
+    large = faces_of(model) > _MOST_FACES and not fine
+    if large:
+        model = coarse(model, _COARSE)
+    grid = shell(model)
+    return grid_picture(grid, model=model, shown=_shown(grid, model, part), coarse=large)
+
+
+def _shown(grid: Grid, model: Model, part: PartOf) -> list[Shown] | None:
+    """Give the sheets of a grid that a part shows; None for all that is seen from outside."""
+    if grid.dim == 2:
+        return None
+    if part.tier:
+        return layer_sheets(grid, _layer(model, part))
+    if not part.blocks:
+        return None
+    names = {str(piece) for name in part.blocks.split("|") for piece in model.parts(name)}
+    if not names & set(grid.names):
+        raise NothingFound("the chosen blocks are not there any more", remedy="choose others, or show all")
+    return block_sheets(grid, names)
+
+
+def _layer(model: Model, part: PartOf) -> Layer:
+    tier = next((t for t in model.tiers if t.label == part.tier), None)
+    if tier is None:
+        known = ", ".join(t.label for t in model.tiers)
+        raise NothingFound(f"no tier is called “{part.tier}”", remedy=f"the tiers are {known}")
+    return layer_of(model.layout, model.laid, tier, part.at)
+
+
+@blueprint.get("/projects/<int:project>/grid")
+@blueprint.input(GridQuery, location="query")
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+def get_grid(project: int, query_data: GridQuery) -> Response:
+    """Draw the grid: a binary picture; 422 “NotReady” where the smoothing has not been run yet."""
+    found = projects.get(project)
+    if query_data.metric is not None:
+        _known(query_data.metric)
+    evaluation = evaluated_upto(found, query_data.upto)
+    model = evaluation.model
+    cells = None
+    if query_data.metric is not None or query_data.tier:
+        grid, cells = _grid(found, evaluation, smoothed=query_data.smoothed)
+    else:  # what is not seen need not be there
+        model.need_blocks()
+        sides = engine().sides(evaluation, files_of(found), smoothed=query_data.smoothed)
+        grid = _ready(sides)
+    shown = _shown(grid, model, query_data)
+    picture = grid_picture(grid, cells, query_data.metric, model, shown)
+    return Response(picture, mimetype="application/octet-stream")
+
+
+@blueprint.get("/projects/<int:project>/quality")
+@blueprint.input(QualityQuery, location="query")
+@blueprint.output(QualityOut)
+def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
+    """Measure the grid."""
+    found = projects.get(project)
+    key, evaluation, grid, cells = _measured(found, query_data)
+    limits = evaluation.model.limits
+    outcome = gate(cells, limits)
+    if query_data.upto is None and evaluation.error is None:
+        _keep_facts(found, grid, cells, outcome.passed)
+    verdicts = {v.metric.key: v for v in outcome.verdicts}
+    bounds, counts = histogram(cells, key)
+    labels = evaluation.model.layout.labels
+    return QualityOut(
+        cells=grid.cells,
+        folded=outcome.folded,
+        poles=int(cells.poles.sum()),
+        passed=outcome.passed,
+        volume=float(cells.volume.sum()),
+        metrics=[
+            MetricOut(
+                key=s.metric.key,
+                label=s.metric.label,
+                unit=s.metric.unit,
+                better=s.metric.better,
+                worst=finite(s.worst),
+                mean=finite(s.mean),
+                best=finite(s.best),
+                limit=limits.get(s.metric.key),
+                missed=verdicts[s.metric.key].missed if s.metric.key in verdicts else 0,
+                sentence=verdicts[s.metric.key].sentence if s.metric.key in verdicts else "no limit",
+            )
+            for s in summary(cells)
+        ],
+        metric=key,
+        bounds=bounds.tolist(),
+        counts=counts,
+        worst=[cell_out(grid, c, labels[grid.names[c.block]]) for c in worst_cells(grid, cells, key)],
+        runs=_runs(found, evaluation),
+    )
+
+
+@blueprint.get("/projects/<int:project>/cells")
+@blueprint.input(CellsQuery, location="query")
+@blueprint.output(CellsOut)
+def get_cells(project: int, query_data: CellsQuery) -> CellsOut:
+    """Give the cells of a bar of the histogram."""
+    key, evaluation, grid, cells = _measured(projects.get(project), query_data)
+    low, high = query_data.low, query_data.high
+    labels = evaluation.model.layout.labels
+    values = cells.of(key)
+    return CellsOut(
+        cells=[
+            cell_out(grid, c, labels[grid.names[c.block]])
+            for c in cells_between(grid, cells, key, low, high, MOST_CELLS)
+        ],
+        all=int(np.sum((values >= low) & (values <= high))),
+    )
+
+
+def _measured(project: Project, query: QualityQuery) -> tuple[str, Evaluation, Grid, CellValues]:
+    key = _known(query.metric)
+    evaluation = evaluated_upto(project, query.upto)
+    return key, evaluation, *_grid(project, evaluation)
+
+
+def _grid(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> tuple[Grid, CellValues]:
+    evaluation.model.need_blocks()
+    return _ready(engine().grid(evaluation, files_of(project), smoothed=smoothed))
+
+
+def _ready(found: _T | None) -> _T:
+    if found is None:
+        raise NotReady("the smoothing has not been run yet", remedy="let it run first")
+    return found
+
+
+def _known(metric: str) -> str:
+    if metric not in BY_KEY:
+        raise BadValue(f"“{metric}” is no metric", remedy=f"the metrics are {', '.join(BY_KEY)}")
+    return metric
+
+
+def _runs(project: Project, evaluation: Evaluation) -> list[RunOut]:
+    key = engine().smoothed_key(evaluation.recipe, files_of(project))
+    found = engine().smoothed(key) if key else None
+    return [RunOut(**asdict(run)) for run in found[1]] if found else []
+
+
+def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -> None:
+    facts: dict[str, Any] = facts_of(grid, cells)
+    shelf = {k: facts[k] for k in ("cells", "blocks", "folded", "unnamed_faces")} | {"passed": passed}
+    key = f"{project.id}.{project.revision}"
+    GridSummary.replace(key=key, facts=json.dumps(shelf)).execute()

@@ -1,0 +1,105 @@
+"""Jobs: long work asked for, looked at until it has ended, stopped, and its result fetched.
+
+A browser asks again and again how a job stands: that holds no thread between two looks and writes nothing.
+"""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+from apiflask import APIBlueprint
+from flask import Response, send_file
+from pydantic import BaseModel
+
+from plodek.core.errors import NothingFound, NotReady
+from plodek.server.api.context import desk, evaluated, sends
+from plodek.server.api.grids.pictures import plane_picture
+from plodek.server.api.jobs.messages import BuildIn, HandoffIn, JobOut
+from plodek.server.store import projects
+from plodek.server.store.tables import Job
+
+blueprint = APIBlueprint("jobs", __name__)
+
+
+@blueprint.post("/projects/<int:project>/builds")
+@blueprint.input(BuildIn)
+@blueprint.output(JobOut, status_code=202)
+def ask_build(project: int, json_data: BuildIn) -> JobOut:
+    """Smooth what the steps ask for; with ``keep``, keep them as a revision once it has run."""
+    found = projects.get(project)
+    if found.revision != json_data.base:
+        raise projects.Stale(found)
+    evaluation = evaluated(found, json_data.steps)
+    if json_data.keep and evaluation.error is not None:
+        raise evaluation.error
+    if not evaluation.model.plane.smoothing:
+        raise NotReady("there is nothing to smooth", remedy="add a smoothing step")
+    return job_out(desk().ask(found, "build", json_data.model_dump()))
+
+
+@blueprint.post("/projects/<int:project>/handoffs")
+@blueprint.input(HandoffIn)
+@blueprint.output(JobOut, status_code=202)
+def ask_handoff(project: int, json_data: HandoffIn) -> JobOut:
+    """Write the grid in the wished formats, as one download."""
+    return job_out(desk().ask(projects.get(project), "handoff", json_data.model_dump()))
+
+
+@blueprint.get("/jobs/<job>")
+@blueprint.output(JobOut)
+def get_job(job: str) -> JobOut:
+    """Tell where a job stands."""
+    return job_out(desk().get(job))
+
+
+class StopQuery(BaseModel):
+    """Whether what was reached is kept."""
+
+    keep: bool = True
+
+
+@blueprint.post("/jobs/<job>/stop")
+@blueprint.input(StopQuery, location="query")
+@blueprint.output(JobOut)
+def stop_job(job: str, query_data: StopQuery) -> JobOut:
+    """Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it."""
+    return job_out(desk().stop(job, keep=query_data.keep))
+
+
+@blueprint.get("/jobs/<job>/picture")
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+def job_picture(job: str) -> Response:
+    """Give the live picture of a running job."""
+    path = desk().live_path(desk().get(job).id)
+    try:
+        with np.load(path, allow_pickle=False) as arrays:
+            blocks = {name: arrays[name] for name in arrays.files}
+    except OSError as error:
+        raise NothingFound("this job has no picture now") from error
+    picture = plane_picture(list(blocks), list(blocks.values()))
+    return Response(picture, mimetype="application/octet-stream")
+
+
+@blueprint.get("/jobs/<job>/download")
+@blueprint.doc(responses=sends("a ZIP file", "application/zip"))
+def download(job: str) -> Response:
+    """Give the files of a hand-off as one ZIP file."""
+    found = desk().get(job)
+    path = desk().download_path(found.id)
+    if not path.is_file():
+        raise NothingFound("this download is gone or not ready yet", remedy="hand off again")
+    name = json.loads(found.result)["name"]
+    return send_file(path, as_attachment=True, download_name=name)
+
+
+def job_out(job: Job) -> JobOut:
+    """Tell a job."""
+    return JobOut(
+        id=job.id,
+        project=job.project_id,
+        kind=job.kind,
+        state=job.state,
+        progress=json.loads(job.progress),
+        result=json.loads(job.result),
+    )

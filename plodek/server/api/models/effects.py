@@ -1,0 +1,55 @@
+"""What a model comes to in numbers, for the card that tells what a draft would do."""
+
+from __future__ import annotations
+
+from plodek.core.build.build import coarse, filled_grid
+from plodek.core.check.measure import measure
+from plodek.core.errors import PlodekError
+from plodek.core.model.model import Model
+from plodek.core.spacing.jumps import jumps, worst_growth
+from plodek.server.api.grids.pictures import finite
+from plodek.server.api.models.messages import Effect
+
+#: Cells on a tier at most, and blocks, for the quick fill that an effect in space is measured on.
+_COARSE, _MOST_BLOCKS = 5, 60
+_MOST_CELLS = 400_000
+
+
+def effect_or_none(model: Model) -> Effect | None:
+    """Give the effect of a model in numbers; None where it has none, as its spacing cannot be laid."""
+    try:
+        return effect_of(model)
+    except PlodekError:
+        return None
+
+
+def effect_of(model: Model) -> Effect | None:
+    """Give the effect of a model in numbers; None before there are blocks."""
+    if not model.layout.blocks:
+        return None
+    corners = model.facts.angles.degrees
+    found = Effect(
+        cells=model.cells,
+        blocks=len(model.layout.filled),
+        smallest_corner=float(corners.min()),
+        largest_corner=float(corners.max()),
+        folded=None,
+        smallest_angle=None,
+        largest_angle=None,
+        jump=None,
+        growth=worst_growth(model.laid),
+        jumps=len(jumps(model.laid, model.continuing)),
+    )
+    if model.layout.dim == 3:
+        if len(model.layout.filled) > _MOST_BLOCKS:
+            return found
+        model = coarse(model, _COARSE)
+    elif model.cells > _MOST_CELLS:
+        return found
+    cells = measure(filled_grid(model))
+    found.folded = int(cells.folded.sum())
+    found.smallest_angle = float(cells.of("smallest_angle").min())
+    found.largest_angle = float(cells.of("largest_angle").max())
+    if model.layout.dim == 2:  # a coarse fill says nothing about jumps
+        found.jump = finite(float(cells.of("volume_ratio").max()))
+    return found

@@ -1,0 +1,271 @@
+"""Turning models into what the screen shows: corners, edges, blocks, sides, patches, steps, and the plan."""
+
+from __future__ import annotations
+
+import math
+from math import prod
+from typing import Any, cast
+
+from plodek.core.blocks.continuing import EdgeEnd
+from plodek.core.blocks.layout import Edge, Side, edge_of
+from plodek.core.blocks.plan import clearest, plan
+from plodek.core.errors import NothingFound
+from plodek.core.model.model import Model
+from plodek.core.recipe.evaluation import Evaluation
+from plodek.core.recipe.explaining import doubts_of
+from plodek.core.spacing.jumps import GROWTH_LIMIT, jumps
+from plodek.server.api.guides.messages import GroupOut
+from plodek.server.api.guides.pictures import guides_out
+from plodek.server.api.models.messages import (
+    BlockOut,
+    CornerOut,
+    EdgeOut,
+    FindingOut,
+    JumpOut,
+    ModelOut,
+    PatchOut,
+    PlanBlock,
+    PlanOut,
+    SideOut,
+    StepState,
+)
+from plodek.server.api.models.tiers import tiers_out
+
+#: Jumps that are shown at most, the worst.
+_MOST_JUMPS = 500
+
+
+def model_out(evaluation: Evaluation) -> ModelOut:
+    """Give the model after the last step that could be applied, with the state of all steps."""
+    model, layout = evaluation.model, evaluation.model.layout
+    faces = _face_counts(model)
+    laid = model.laid if layout.blocks else None
+    foot = model.lift.foot if model.lift else {}
+    return ModelOut(
+        unit=model.unit,
+        dim=layout.dim,
+        steps=_steps(evaluation),
+        guides=guides_out(evaluation),
+        groups=[
+            GroupOut(name=name, colour=group.colour, members=list(group.members))
+            for name, group in model.groups.items()
+        ],
+        corners=[
+            CornerOut(
+                id=c,
+                label=layout.labels[c],
+                xyz=list(k.xyz),
+                sign=k.sign,
+                guide=k.guide,
+                fraction=k.fraction,
+                foot=foot.get(c),
+            )
+            for c, k in layout.corners.items()
+        ],
+        edges=_edges(model) if laid else [],
+        blocks=[_block(model, name) for name in layout.blocks],
+        sides=_sides(model) if layout.dim == 3 else [],
+        tiers=tiers_out(evaluation) if laid else [],
+        patches=[
+            PatchOut(
+                name=p.name,
+                type=p.type,
+                sides=[list(s) for s, owner in model.patch_of.items() if owner is p],
+                faces=sum(faces[s] for s, owner in model.patch_of.items() if owner is p),
+            )
+            for p in model.patches
+        ],
+        findings=_findings(model) if laid else [],
+        twins=[[[a, b] for a, b in twin.corners.items()] for twin in layout.twins],
+        regions=list(layout.regions),
+        jumps=[
+            JumpOut(
+                corner=j.corner,
+                at=list(layout.corners[j.corner].xyz),
+                edges=[list(j.fine), list(j.coarse)],
+                ratio=j.ratio,
+            )
+            for j in (jumps(laid, model.continuing) if laid else [])[:_MOST_JUMPS]
+        ],
+        growth_limit=GROWTH_LIMIT,
+        unnamed_sides=[list(s) for s in model.unnamed],
+        unnamed_faces=sum(faces[s] for s in model.unnamed),
+        faces=sum(faces.values()),
+        plane_step=_plane_step(evaluation),
+        cells=model.cells if laid else 0,
+        smoothing=len(model.plane.smoothing),
+        limits=dict(model.limits),
+    )
+
+
+def _plane_step(evaluation: Evaluation) -> int | None:
+    """Give the number of steps that make the plane, where a later one has lifted it."""
+    return next((n for n, model in enumerate(evaluation.models) if model.lift), None)
+
+
+def _findings(model: Model) -> list[FindingOut]:
+    return [
+        FindingOut(
+            text=f.text, blocks=list(f.blocks), corners=list(f.corners), edges=[list(e) for e in f.edges]
+        )
+        for f in model.facts.findings
+    ]
+
+
+def _sides(model: Model) -> list[SideOut]:
+    layout = model.layout
+    found = []
+    for side, uses in layout.sides.items():
+        a, b, c, d = layout.ordered(side)
+        hollow = all(layout.blocks[use.block].hollow for use in uses)
+        state = "hollow" if hollow else ("outer" if side in layout.outer else "inner")
+        patch = model.patch_of.get(side)
+        names = "–".join(layout.labels[use.block] for use in uses)
+        found.append(
+            SideOut(
+                id=list(side),
+                around=[a, b, d, c],
+                label=f"{names} {'ijk'[uses[0].axis]}{'-+'[uses[0].end]}",
+                state=cast(Any, state),
+                lies=layout.lies.get(side),
+                patch=patch.name if patch else None,
+                blocks=[use.block for use in uses],
+            )
+        )
+    return found
+
+
+def plan_out(model: Model, label: str | None) -> PlanOut:
+    """Lay the layout out flat; in space the sheet of a tier, the clearest where none is named."""
+    layout = model.layout
+    tier = None
+    labels: list[str] = []
+    if layout.dim == 3:
+        labels = clearest(layout, model.tiers)
+        tier = next((t for t in model.tiers if t.label == (label or labels[0])), None)
+        if tier is None:
+            raise NothingFound(f"no tier is called “{label}”", remedy=f"the tiers are {', '.join(labels)}")
+    found = plan(layout, tier)
+    return PlanOut(
+        tier=tier.label if tier else None,
+        tiers=labels,
+        blocks=[
+            PlanBlock(
+                id=name, label=layout.labels[name], hollow=layout.blocks[name].hollow, corners=list(corners)
+            )
+            for name, corners in found.blocks
+        ],
+        xy=found.xy.tolist(),
+        names=list(found.names),
+    )
+
+
+def _steps(evaluation: Evaluation) -> list[StepState]:
+    """Tell each step's state, with the labels of the entities it names, as they were when it was applied."""
+    states = []
+    for number, step in enumerate(evaluation.recipe.steps):
+        before = evaluation.before(number)
+        labels = before.layout.labels
+        tiers = {e: t.label for e, t in before.tier_by_edge.items()} if before.layout.blocks else {}
+        named = _named(step.model_dump(mode="json"), labels, tiers)
+        if evaluation.failed is None or number < evaluation.failed:
+            report = [*evaluation.model.reports.get(step.id, ()), *doubts_of(step, before)]
+            states.append(StepState(state="ok", labels=named, report=report))
+        elif number == evaluation.failed and evaluation.error is not None:
+            error = evaluation.error
+            states.append(StepState(state="error", title=error.title, error=str(error), labels=named))
+        else:
+            states.append(StepState(state="waiting", labels=named))
+    return states
+
+
+def _named(value: Any, labels: dict[str, str], tiers: dict[Edge, str]) -> dict[str, str]:
+    """Collect friendly labels for the ids anywhere in a step."""
+    found: dict[str, str] = {}
+    if isinstance(value, dict):
+        for part in value.values():
+            found |= _named(part, labels, tiers)
+    elif isinstance(value, list):
+        if len(value) == 2 and all(isinstance(v, str) and v in labels for v in value):
+            edge = edge_of(value[0], value[1])
+            if edge in tiers:
+                found["|".join(value)] = f"{tiers[edge]} ({labels[value[0]]}→{labels[value[1]]})"
+        for part in value:
+            found |= _named(part, labels, tiers)
+    elif isinstance(value, str) and value in labels:
+        found[value] = labels[value]
+    return found
+
+
+def _edges(model: Model) -> list[EdgeOut]:
+    layout, laid = model.layout, model.laid
+    outer = {edge for side in layout.outer for edge in layout.rim_of(side)}
+    found = []
+    for edge in layout.edges:
+        path = laid.paths.get(edge)
+        state = "hollow" if path is None else ("outer" if edge in outer else "inner")
+        law = model.spacing.laws.get(edge)
+        follow = layout.follows.get(edge)
+        found.append(
+            EdgeOut(
+                id=list(edge),
+                label=f"{layout.labels[edge[0]]}–{layout.labels[edge[1]]}",
+                tier=model.tier_by_edge[edge].label,
+                ahead=model.tier_by_edge[edge].edges[edge],
+                state=cast(Any, state),
+                follows=follow.guide if follow else None,
+                length=path.length if path else math.dist(*(layout.corners[c].xyz for c in edge)),
+                path=model.facts.drawn[edge],
+                nodes=laid.nodes[edge].tolist() if edge in laid.nodes else [],
+                law=law.law if law else "uniform",
+                own=_own_law(model, edge),
+                before=_going_on(model, (edge, edge[0])),
+                beyond=_going_on(model, (edge, edge[1])),
+            )
+        )
+    return found
+
+
+def _going_on(model: Model, end: EdgeEnd) -> list[list[str]]:
+    """Give the edges that go on beyond an end, each running away from it."""
+    ends = model.continuing.get(end, ())
+    return [[start, next(c for c in edge if c != start)] for edge, start in ends]
+
+
+def _own_law(model: Model, edge: Edge) -> bool:
+    """Whether an edge's law differs from that of its tier's first edge."""
+    tier = model.tier_by_edge[edge]
+    ours, first = model.spacing.laws.get(edge), model.spacing.laws.get(tier.first)
+    if ours is None or first is None:
+        return ours is not first
+    return ours != (first if tier.edges[edge] == tier.edges[tier.first] else first.turned())
+
+
+def _block(model: Model, name: str) -> BlockOut:
+    block = model.layout.blocks[name]
+    return BlockOut(
+        id=name,
+        label=model.layout.labels[name],
+        corners=list(block.corners),
+        hollow=block.hollow,
+        region=block.region,
+        base=model.lift.base.get(name) if model.lift else None,
+        cells=list(model.counts_of(name)),
+        centre=model.layout.centre(name).tolist(),
+    )
+
+
+def _face_counts(model: Model) -> dict[Side, int]:
+    """Count the cell faces of every outer side."""
+    if not model.layout.blocks:
+        return {}
+    counts = {name: model.counts_of(name) for name in model.layout.filled}
+    return {
+        side: prod(n for axis, n in enumerate(counts[use.block]) if axis != use.axis)
+        for side, use in model.layout.outer.items()
+    }
+
+
+def faces_of(model: Model) -> int:
+    """Count the faces that a grid in space shows."""
+    return sum(_face_counts(model).values())

@@ -1,0 +1,55 @@
+"""Models and previews: all that is derived from a recipe but grids."""
+
+from __future__ import annotations
+
+from apiflask import APIBlueprint
+from pydantic import Field
+
+from plodek.server.api.context import UpTo, evaluated, evaluated_upto
+from plodek.server.api.models.effects import effect_or_none
+from plodek.server.api.models.messages import ModelOut, PlanOut, PreviewIn, PreviewOut
+from plodek.server.api.models.pictures import model_out, plan_out
+from plodek.server.store import projects
+
+blueprint = APIBlueprint("models", __name__)
+
+
+class PlanQuery(UpTo):
+    """Which sheet of the blocks: that of a tier, by its label; the largest where left out."""
+
+    tier: str | None = Field(default=None, max_length=20)
+
+
+@blueprint.get("/projects/<int:project>/model")
+@blueprint.input(UpTo, location="query")
+@blueprint.output(ModelOut)
+def get_model(project: int, query_data: UpTo) -> ModelOut:
+    """Give the model of a project's recipe."""
+    return model_out(evaluated_upto(projects.get(project), query_data.upto))
+
+
+@blueprint.post("/projects/<int:project>/preview")
+@blueprint.input(PreviewIn)
+@blueprint.output(PreviewOut)
+def preview(project: int, json_data: PreviewIn) -> PreviewOut:
+    """Try steps without keeping them, and tell the effect."""
+    found = projects.get(project)
+    after = evaluated(found, json_data.steps)
+    before = evaluated(found, json_data.against)
+    return PreviewOut(
+        model=model_out(after),
+        failed=after.failed,
+        error=str(after.error) if after.error else "",
+        before=effect_or_none(before.model),
+        after=None if after.error else effect_or_none(after.model),
+    )
+
+
+@blueprint.get("/projects/<int:project>/plan")
+@blueprint.input(PlanQuery, location="query")
+@blueprint.output(PlanOut)
+def get_plan(project: int, query_data: PlanQuery) -> PlanOut:
+    """Lay the blocks out flat; in space the sheet of a tier."""
+    evaluation = evaluated_upto(projects.get(project), query_data.upto)
+    evaluation.model.need_blocks()
+    return plan_out(evaluation.model, query_data.tier)

@@ -1,0 +1,53 @@
+"""Messages about recipes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+
+from plodek.core.recipe.document import MOST_STEPS
+from plodek.server.api.messages import Message
+
+
+class RecipeOut(Message):
+    """A recipe at a revision."""
+
+    project: int
+    name: str
+    revision: int
+    steps: list[dict[str, Any]]
+    parameters: dict[str, Any]
+    can_undo: bool
+    can_redo: bool
+    files: list[str]
+
+
+class RecipeIn(Message):
+    """New steps, and the revision they are based on; parameters stay where they are left out."""
+
+    base: int
+    steps: list[dict[str, Any]] = Field(max_length=MOST_STEPS)
+    parameters: dict[str, Any] | None = None
+
+
+class BaseIn(Message):
+    """The revision an undo or redo is based on."""
+
+    base: int
+
+
+class FormatOut(Message):
+    """A file format that grids are written in."""
+
+    key: str
+    label: str
+    about: str
+
+
+class SchemaOut(Message):
+    """The schema of recipes, the formats of grids, and the version of the program."""
+
+    schema_: dict[str, Any] = Field(alias="schema")
+    formats: list[FormatOut]
+    version: str

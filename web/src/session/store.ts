@@ -1,0 +1,133 @@
+import { create } from "zustand";
+import type { Hit, Layer, LookFrom, Part, Point } from "../model/looking";
+import type { Measurement } from "../model/measuring";
+import { NOTHING, type Selection } from "../model/selection";
+import type { Stage } from "../model/stage_words";
+import type { Cell, Step } from "../model/types";
+import { WALL_WISH, type WallWish } from "../model/wall_wish";
+
+/** A step that is being written or changed, not kept yet. */
+export interface Draft {
+  step: Step;
+  isNew: boolean;
+  /** The field that takes what is picked in the view. */
+  field: string | null;
+  /** The field that was asked for, and is ready for typing. */
+  focus?: string;
+}
+
+interface BoardState {
+  stage: Stage;
+  layer: Layer;
+  /** Steps after this index are not looked at; null looks at all. */
+  here: number | null;
+  draft: Draft | null;
+  selection: Selection;
+  metric: string;
+  numbers: boolean;
+  smoothed: boolean;
+  space: boolean;
+  shown: Cell[];
+  target: { at: number[]; size: number; turn: number } | null;
+  finding: boolean;
+  /** What is under the cursor. */
+  hit: Hit | null;
+  /** Guides that are not shown. */
+  hidden: string[];
+  /** Which panel of the Shape stage is open. */
+  shapePanel: "Guides" | "Mend";
+  /** Measurements on view, the newest first. */
+  measured: Measurement[];
+  /** What is to be measured: places and guides, as typed or picked. */
+  measureOf: string;
+  /** Free edges that the mending panel shows in the view. */
+  freeEdges: number[][][];
+  /** Where the camera looks from in space, and through which lens. */
+  from: LookFrom;
+  perspective: boolean;
+  /** How far the blocks stand apart, as a share of their distance from the middle. */
+  explode: number;
+  /** Whether the plan of the blocks is shown, and the tier whose sheet it shows in space. */
+  plan: boolean;
+  planTier: string | null;
+  seeThrough: boolean;
+  /** The part of the extent that is shown, as shares along x, y and z; null shows all. */
+  clip: [number, number][] | null;
+  part: Part;
+  /** All that lies under the cursor where the list of it was asked for. */
+  crowd: { at: Point; hits: Hit[] } | null;
+  /** Whether the chart shows the whole chain of the edge in hand. */
+  chained: boolean;
+  /** What the edges are coloured by in Spacing. */
+  edgesBy: "plain" | "size" | "growth";
+  /** What the help with first heights was asked for. */
+  wall: WallWish;
+  /** Whether the draft is being kept: a second Enter meanwhile does nothing. */
+  keeping: boolean;
+  job: string | null;
+  /** The revision that the job is based on. */
+  jobBase: number | null;
+  set: (change: Partial<BoardState>) => void;
+}
+
+const START = {
+  stage: "Shape" as Stage,
+  layer: "Blocks" as Layer,
+  here: null,
+  draft: null,
+  selection: NOTHING,
+  metric: "scaled_jacobian",
+  numbers: false,
+  smoothed: true,
+  space: true,
+  shown: [],
+  target: null,
+  finding: false,
+  hit: null,
+  hidden: [],
+  shapePanel: "Guides" as const,
+  measured: [],
+  measureOf: "",
+  freeEdges: [],
+  from: "oblique" as LookFrom,
+  perspective: false,
+  explode: 0,
+  plan: false,
+  planTier: null,
+  seeThrough: false,
+  clip: null,
+  part: { kind: "all" } as Part,
+  crowd: null,
+  chained: false,
+  edgesBy: "plain" as const,
+  wall: WALL_WISH,
+  keeping: false,
+  job: null,
+  jobBase: null,
+};
+
+/** The state of the screen; what the server holds lives in the query cache. */
+export const useBoard = create<BoardState>((set) => ({ ...START, set: (change) => set(change) }));
+
+export const resetBoard = () => useBoard.setState({ ...START });
+
+/** The layer that shows best what a stage is about. */
+const LAYER: Record<Stage, Layer> = {
+  Shape: "Blocks",
+  Blocks: "Blocks",
+  Spacing: "Cells",
+  Smooth: "Cells",
+  Check: "Quality",
+  "Hand-off": "Patches",
+};
+
+/** Goes to a stage, the same from the route, by key and by name: nothing in hand, its layer on view. */
+export const goToStage = (stage: Stage) =>
+  useBoard.setState({
+    stage,
+    layer: LAYER[stage],
+    draft: null,
+    selection: NOTHING,
+    shown: [],
+    space: stage !== "Smooth",
+  });
