@@ -49,7 +49,7 @@ def test_cut_at_a_fraction_and_through_a_place(framed):
     expect(framed.hand).to_contain_text("no guide, straight")
     page.keyboard.press("c")
     framed.field("At").select_option("fraction")
-    framed.field("Values").fill("0.25, 0.5")
+    framed.field("Fractions").fill("0.25, 0.5")
     expect(framed.effect).to_contain_text("9 → 15")
     framed.keep()
     framed.click(0, 1)

@@ -6,12 +6,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import Refused
+from plodek.core.tolerances import SAME_PLACE
 
 
 @dataclass(frozen=True)
@@ -135,19 +139,37 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], shapes: Mapping[Edge, Floa
         for tier in tiers
         if tier.twisted
     ]
-    if len({corner.xyz for corner in layout.corners.values()}) == len(layout.corners):
-        return found  # no two corners at one place: no two edges on each other
-    ends = {(e, end): shapes[e][end].round(12).tobytes() for e in shapes for end in (0, -1)}
-    by_place: dict[frozenset[bytes], list[Edge]] = {}
-    for edge in shapes:
-        by_place.setdefault(frozenset((ends[edge, 0], ends[edge, -1])), []).append(edge)
-    for edges in (edges for edges in by_place.values() if len(edges) > 1):
-        names = " and ".join("–".join(labels[c] for c in e) for e in edges)
+    for edges in _on_each_other(layout, shapes):
         found.append(
             Finding(
-                f"the edges {names} lie on each other but are not one: join their corners, or bring back "
-                "what lies between",
+                f"the edges {' and '.join(map(layout.label, edges))} lie on each other but are not one: "
+                "join their corners, or bring back what lies between",
                 edges=tuple(edges),
             )
         )
+    return found
+
+
+def _on_each_other(layout: Layout, shapes: Mapping[Edge, Floats]) -> list[list[Edge]]:
+    """Find edges whose ends and middles are the same places, within a tolerance; each group once."""
+    corners = list(layout.corners)
+    if not shapes or len(corners) < 2:
+        return []
+    near = SAME_PLACE * layout.size()
+    pairs = cKDTree(layout.places(corners)).query_pairs(near, output_type="ndarray")
+    if not len(pairs):
+        return []  # no two corners at one place: no two edges on each other
+    links = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(corners), len(corners)))
+    _, spots = connected_components(links, directed=False)
+    spot = dict(zip(corners, spots.tolist(), strict=True))
+    by_place: dict[tuple[int, int], list[Edge]] = {}
+    for edge in shapes:
+        low, high = sorted((spot[edge[0]], spot[edge[1]]))
+        by_place.setdefault((low, high), []).append(edge)
+    found = []
+    for edges in by_place.values():
+        middles = np.array([shapes[edge][len(shapes[edge]) // 2] for edge in edges])
+        alike = np.linalg.norm(middles - middles[0], axis=1) <= near
+        if len(edges) > 1 and alike.sum() > 1:
+            found.append([edge for edge, is_alike in zip(edges, alike, strict=True) if is_alike])
     return found

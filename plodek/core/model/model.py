@@ -238,7 +238,10 @@ class Model:
 
     def reporting(self, step: str, *said: str) -> Model:
         """Give the model with more that a step has to say about what it did."""
-        return replace(self, reports=dict(self.reports) | {step: (*self.reports.get(step, ()), *said)})
+        reports = dict(self.reports) | {step: (*self.reports.get(step, ()), *said)}
+        return replace(
+            self, reports=reports, known=self.known if "facts" not in self.__dict__ else self.facts
+        )
 
     def curve(self, name: str) -> Curve:
         """Find a guide curve. Raises NothingFound."""

@@ -14,6 +14,7 @@ from cachetools import LRUCache
 from plodek.core.errors import BadValue, OwnMistake, PlodekError
 from plodek.core.model.model import Model
 from plodek.core.recipe.document import Recipe, read
+from plodek.core.recipe.doubting import doubts_of
 from plodek.core.recipe.files import Files
 from plodek.core.recipe.formats import FORMAT
 from plodek.core.recipe.step import Context, Step
@@ -102,6 +103,9 @@ class Evaluator:
         if kept is not None:
             return kept
         found = step.apply(model, context)
+        doubtful = doubts_of(step, model)
+        if doubtful:
+            found = found.reporting(step.id, *doubtful)
         if found.layout.blocks:
             _ = found.laid  # impossible spacing is this step's error, not a later one's
         if found.weight <= self._models.maxsize:

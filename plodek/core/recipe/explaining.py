@@ -12,7 +12,7 @@ import numpy as np
 from plodek.core.errors import PlodekError
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
-from plodek.core.recipe.selectors import doubts, find
+from plodek.core.recipe.selectors import find
 from plodek.core.recipe.step import Step
 
 #: Entities that are told for one field at most.
@@ -20,7 +20,7 @@ _MOST = 12
 
 
 def explained(evaluation: Evaluation) -> list[dict[str, Any]]:
-    """Tell for each step what its selectors found, what is doubtful, what it reports, and its error."""
+    """Tell for each step what its selectors found, what it reports (doubts too), and its error."""
     found = []
     for number, step in enumerate(evaluation.recipe.steps):
         told: dict[str, Any] = {"step": step.id, "kind": step.name_of_kind(), "state": "ok"}
@@ -29,22 +29,12 @@ def explained(evaluation: Evaluation) -> list[dict[str, Any]]:
         if told["state"] == "failed":
             told["error"] = str(evaluation.error)
         if told["state"] != "waiting":
-            told["found"], told["doubts"] = _found(step, evaluation.before(number))
+            told["found"] = _found(step, evaluation.before(number))
         if told["state"] == "ok":
             model = evaluation.models[number]
             told["report"] = list(model.reports.get(step.id, ()))
             told["makes"] = _makes(evaluation.before(number), model)
         found.append(told)
-    return found
-
-
-def doubts_of(step: Step, model: Model) -> list[str]:
-    """Tell what is doubtful about the places by which a step names what it works on."""
-    found = []
-    for name, meaning in step.meanings().items():
-        selector = getattr(step, name)
-        if meaning.finds is not None and selector is not None:
-            found += doubts(model, meaning.finds, selector)
     return found
 
 
@@ -60,22 +50,20 @@ def lines_of(told: list[dict[str, Any]]) -> list[str]:
             if field["count"] > len(field["first"]):
                 lines.append("      …")
         lines += [f"   makes {words}" for words in step.get("makes", [])]
-        lines += [f"   doubtful: {words}" for words in step.get("doubts", [])]
         lines += [f"   {words}" for words in step.get("report", [])]
         if "error" in step:
             lines.append(f"   {step['error']}")
     return lines
 
 
-def _found(step: Step, model: Model) -> tuple[list[dict[str, Any]], list[str]]:
-    found, doubtful = [], []
+def _found(step: Step, model: Model) -> list[dict[str, Any]]:
+    found = []
     for name, meaning in step.meanings().items():
         selector = getattr(step, name)
         if meaning.finds is None or selector is None:
             continue
         try:
             entities = find(model, meaning.finds, selector)
-            doubtful += doubts(model, meaning.finds, selector)
         except PlodekError:
             continue  # the step's own error says so
         found.append(
@@ -86,7 +74,7 @@ def _found(step: Step, model: Model) -> tuple[list[dict[str, Any]], list[str]]:
                 "first": [_told(model, entity) for entity in entities[:_MOST]],
             }
         )
-    return found, doubtful
+    return found
 
 
 def _told(model: Model, entity: Any) -> dict[str, Any]:

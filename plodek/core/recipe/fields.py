@@ -92,6 +92,9 @@ PointFile: TypeAlias = Annotated[str, Meaning("file", "text", of="points")]
 GeometryFile: TypeAlias = Annotated[str, Meaning("file", "text", of="geometry")]
 RecipeFile: TypeAlias = Annotated[str, Meaning("file", "text", of="recipe")]
 PatchName: TypeAlias = Annotated[str, Meaning("patch-name", "text")]
+RegionName: TypeAlias = Annotated[
+    str, Meaning("text", "text"), Field(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,31}$")
+]
 Proposals: TypeAlias = Annotated[list[str], Meaning("proposals", "list of names")]
 
 

@@ -15,6 +15,9 @@ import numpy.typing as npt
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import Edge, Layout, edge_of
+from plodek.core.grid.from_layout import interfaces_of, poles_of, seams_of
+from plodek.core.grid.grid import Grid
+from plodek.core.grid.numbering import Numbering
 
 Indices = npt.NDArray[np.int32]
 
@@ -40,43 +43,48 @@ class NodeGraph:
 
 def graph_of(layout: Layout, blocks: Mapping[str, Floats]) -> NodeGraph:
     """Make the graph of plane blocks (ni, nj, 1, 3): number the nodes and find their neighbours."""
-    count = 0
-    corners: dict[str, int] = {}
+    grid = Grid(
+        2,
+        tuple(blocks),
+        tuple(blocks.values()),
+        interfaces_of(layout),
+        poles=poles_of(layout),
+        seams=seams_of(layout),
+    )
+    numbering = Numbering.of(grid)
+    plain = {name: ids[:, :, 0] for name, ids in zip(grid.names, numbering.ids, strict=True)}
     edges: dict[Edge, Indices] = {}
-    ids: dict[str, Indices] = {}
-    for name, nodes in blocks.items():
-        ni, nj = nodes.shape[:2]
+    visits = []
+    for name, index in plain.items():
         c0, c1, c2, c3 = layout.blocks[name].corners
-        index = np.full((ni, nj), -1, dtype=np.int32)
-        lines = (
-            (c0, c1, np.s_[:, 0]),
-            (c2, c3, np.s_[:, -1]),
-            (c0, c2, np.s_[0, :]),
-            (c1, c3, np.s_[-1, :]),
-        )
-        for a, b, line in lines:
-            edge = edge_of(a, b)
-            if edge not in edges:
-                n = len(index[line])
-                ends = []
-                for corner in edge:
-                    if corner not in corners:
-                        corners[corner] = count
-                        count += 1
-                    ends.append(corners[corner])
-                inner = np.arange(count, count + n - 2, dtype=np.int32)
-                count += n - 2
-                edges[edge] = np.concatenate([[ends[0]], inner, [ends[1]]]).astype(np.int32)
-            index[line] = edges[edge] if edge[0] == a else edges[edge][::-1]
-        index[1:-1, 1:-1] = np.arange(count, count + (ni - 2) * (nj - 2)).reshape(ni - 2, nj - 2)
-        count += (ni - 2) * (nj - 2)
-        ids[name] = index
-    xy = np.empty((count, 2))
+        for a, b, line in (
+            (c0, c1, index[:, 0]), (c2, c3, index[:, -1]), (c0, c2, index[0]), (c1, c3, index[-1])
+        ):  # fmt: skip
+            along = line if a <= b else line[::-1]
+            visits += [along[:1], along[-1:], along[1:-1]]
+            if a != b:
+                edges.setdefault(edge_of(a, b), along.astype(np.int32))
+        visits.append(index[1:-1, 1:-1].ravel())
+    order = _rank(np.concatenate(visits), numbering.count)
+    ids = {name: order[index] for name, index in plain.items()}
+    xy = np.empty((numbering.count, 2))
     for name, nodes in blocks.items():
         xy[ids[name]] = nodes[:, :, 0, :2]
     cells = np.concatenate([_cells(index) for index in ids.values()])
-    stencil, start, near, boundary = _neighbours(count, cells)
-    return NodeGraph(xy, cells, ids, edges, stencil, start, near, boundary)
+    stencil, start, near, boundary = _neighbours(numbering.count, cells)
+    lines = {edge: order[line] for edge, line in edges.items()}
+    return NodeGraph(xy, cells, ids, lines, stencil, start, near, boundary)
+
+
+def _rank(visits: npt.NDArray[np.int64], count: int) -> Indices:
+    """Give each node its place in the order in which a walk first comes to it.
+
+    Corners and edges first, block by block: sweeps go over the nodes in this order.
+    """
+    _, first = np.unique(visits, return_index=True)
+    found = np.empty(count, dtype=np.int32)
+    found[np.argsort(first, kind="stable")] = np.arange(count, dtype=np.int32)
+    return found
 
 
 def blocks_of(graph: NodeGraph, xy: Floats, z: float) -> dict[str, Floats]:

@@ -16,6 +16,7 @@ from plodek.core.smooth.graph import Indices, NodeGraph, blocks_of, graph_of
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.smooth.wall_control import Wall, control_wall, held, interior_control, wall_of
 from plodek.core.spacing.spread import LaidOut
+from plodek.core.tolerances import SAME_PLACE
 
 #: Sweeps between two looks at folding, gliding sides, progress and stop.
 PORTION = 10
@@ -93,12 +94,13 @@ def smooth(
     """Smooth plane blocks (ni, nj, 1, 3); the input stays as it is.
 
     Never makes it worse: a portion of sweeps after which more cells are folded than before is taken
-    back and repeated more softly. Raises CannotSmooth where even the softest fold cells.
+    back and repeated more softly; where even the softest fold cells the run ends with what it has reached,
+    and says so. Raises CannotSmooth where that is nothing, or where the layout is not plane.
     """
     if settings.sweeps < 0:
         raise BadValue(f"{settings.sweeps} sweeps", remedy="give 0 or more")
+    z = _height(layout, blocks)
     graph = graph_of(layout, blocks)
-    z = float(next(iter(blocks.values()))[0, 0, 0, 2])
     run = _Run(layout, laid, graph, settings)
     progress = run.go(watch, lambda: blocks_of(graph, graph.xy, z))
     heights, angles = (
@@ -108,6 +110,22 @@ def smooth(
     )
     wished = np.concatenate([w.height for w in run.walls]) if run.walls else np.empty(0)
     return Smoothed(blocks_of(graph, graph.xy, z), progress, heights, angles, wished)
+
+
+def _height(layout: Layout, blocks: Mapping[str, Floats]) -> float:
+    """Give the z of plane blocks. Raises CannotSmooth, naming a corner, where they have more than one."""
+    heights = {name: layout.corners[name].xyz[2] for block in blocks for name in layout.blocks[block].corners}
+    z = float(np.median(list(heights.values())))
+    far = max(heights, key=lambda name: abs(heights[name] - z))
+    low = min(float(nodes[..., 2].min()) for nodes in blocks.values())
+    high = max(float(nodes[..., 2].max()) for nodes in blocks.values())
+    if high - low > SAME_PLACE * layout.size():
+        raise CannotSmooth(
+            f"the nodes do not lie in one plane of constant z: they reach from {low:.6g} to {high:.6g}, and "
+            f"corner {layout.labels[far]} is at {heights[far]:.6g}",
+            remedy="pin all corners at one z, and let edges follow curves that lie there",
+        )
+    return z
 
 
 class _Run:
@@ -131,18 +149,22 @@ class _Run:
         progress = Progress(0, 0.0, kernels.folded(xy, cells))
         softness, halvings = 1.0, 0
         while progress.sweeps < self.settings.sweeps:
-            before = xy.copy(), [s.copy() for s in self.strengths]
+            before = xy.copy(), [s.copy() for s in self.strengths], [track.s for track in self.tracks]
             portion = min(PORTION, self.settings.sweeps - progress.sweeps)
             move, off = self._sweeps(portion, softness)
             folded = kernels.folded(xy, cells)
             if folded > progress.folded or not np.isfinite(move):
-                xy[:], self.strengths = before
+                xy[:], self.strengths, gliding = before
+                for track, s in zip(self.tracks, gliding, strict=True):
+                    track.s = s
                 softness, halvings = softness / 2, halvings + 1
                 if halvings > HALVINGS:
-                    raise CannotSmooth(
-                        f"cells begin to fold after {progress.sweeps} sweeps",
-                        remedy="loosen the wall control, let sides glide, or change the blocks there",
-                    )
+                    if progress.sweeps == 0:
+                        raise CannotSmooth(
+                            "cells fold from the first sweeps on",
+                            remedy="loosen the wall control, let sides glide, or change the blocks there",
+                        )
+                    return replace(progress, note="folding begins")
                 continue
             halvings, softness = 0, min(1.0, softness * 1.2)
             progress = Progress(progress.sweeps + portion, move, folded, off)

@@ -154,9 +154,16 @@ def fewest_cells(law: EdgeLaw, length: float, growth: float = math.inf, size: fl
     while high <= MOST_CELLS and not does(high):
         low, high = high + 1, max(high + 1, int(1.5 * high))
     if high > MOST_CELLS:
+        ends = [
+            f"{name} {value:.4g}"
+            for name, value in (("first cell", law.first), ("last cell", law.last))
+            if value
+        ]
+        limits = [f"growth at most {growth:.4g}"] if growth < math.inf else []
+        limits += [f"no cell above {size:.4g}"] if size < math.inf else []
         raise ImpossibleSpacing(
-            "no count of cells meets these sizes and this growth",
-            remedy="allow more growth, or sizes closer to each other",
+            f"no count up to {MOST_CELLS} meets {', '.join([*ends, *limits])} on a length of {length:.6g}",
+            remedy="allow more growth, or give the count: the growth is then what it comes to",
         )
     while low < high:
         middle = (low + high) // 2

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from plodek.core.arrays import place
-from plodek.core.blocks.change import Change
+from plodek.core.blocks.change import Change, Share
 from plodek.core.blocks.layout import Block, Corner, Edge, Layout, Name, Side, edge_of, side_of, stable_id
 from plodek.core.blocks.operations.ring.ring import ring
 from plodek.core.blocks.operations.ring.shapes import bowed
@@ -141,7 +141,7 @@ def _without_pole(
                 bends[edge_of(*copy)] = shape
     after = replace(layout, corners=made.corners, blocks=made.blocks, bends=bends, lies=made.lies).tidied()
     check_shape(layout, check(after), "make the core smaller, or turn the plane in more parts")
-    return Change(after, made.pieces)
+    return Change(after, made.pieces, made.shares)
 
 
 def _around(group: list[_Wedge]) -> list[_Wedge]:
@@ -175,6 +175,8 @@ class _Core:
         self.pieces: dict[Name, tuple[Name, ...]] = {}
         self.lies: dict[Side, str] = dict(layout.lies)
         self.copies: dict[str, str] = {}
+        #: What is left of the edges from the pole to the wall keeps their cells there.
+        self.shares: dict[Edge, Share] = {}
 
     def add(self, poles: tuple[str, ...], wedges: list[_Wedge]) -> None:
         """Put the core between wedges in order around their axis."""
@@ -205,6 +207,10 @@ class _Core:
             self.copies[corner] = stable_id(self.step, corner)
             a, b = self.layout.places([pole, corner])
             self.corners[self.copies[corner]] = Corner(place(a + self.share * (b - a)))
+            whole, left = edge_of(pole, corner), edge_of(self.copies[corner], corner)
+            from_pole = whole[0] == pole
+            low, high = (self.share, 1.0) if from_pole else (0.0, 1.0 - self.share)
+            self.shares[left] = Share(whole, low, high, from_pole == (left[1] == corner))
 
     @staticmethod
     def _row(pole: str, wedges: list[_Wedge]) -> list[str]:
@@ -224,7 +230,9 @@ class _Core:
         if size < 0:  # left-handed: the first two axes change places
             corners = tuple(corners[(n & ~3) | (n & 1) << 1 | (n & 2) >> 1] for n in range(len(corners)))
         name = stable_id(self.step, "core", str(number), *ends)
-        self.blocks[name] = Block(corners, all(self.layout.blocks[w.name].hollow for w in wedges))
+        first = self.layout.blocks[wedges[0].name]
+        hollow = all(self.layout.blocks[w.name].hollow for w in wedges)
+        self.blocks[name] = replace(first, corners=corners, hollow=hollow)
         return name
 
     def _outer(
@@ -237,7 +245,7 @@ class _Core:
             for n, c in enumerate(old.corners)
         )
         name = stable_id(self.step, wedge.name)
-        self.blocks[name] = Block(corners, old.hollow)
+        self.blocks[name] = replace(old, corners=corners)
         self.pieces[wedge.name] = (name, core)
         for side in self.layout.sides_of(wedge.name):
             off = [c for c in dict.fromkeys(side) if c not in wedge.levels]

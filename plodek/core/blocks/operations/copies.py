@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 from plodek.core.arrays import place
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Block, Corner, Edge, Follow, Layout, edge_of, side_of, stable_id
+from plodek.core.blocks.layout import Corner, Edge, Follow, Layout, edge_of, side_of, stable_id
 from plodek.core.blocks.soundness import check
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.shape.curves.compound import MovedCurve, Part
@@ -109,7 +109,7 @@ def _part(layout: Layout, guides: Mapping[str, Guide], chosen: set[str], move: M
         own = tuple(ids[c] for c in layout.blocks[name].corners)
         if move.mirrors:  # the first axis turns round, so that the block stays right-handed
             own = tuple(own[n ^ 1] for n in range(len(own)))
-        blocks[stable_id(step, name)] = Block(own, layout.blocks[name].hollow)
+        blocks[stable_id(step, name)] = replace(layout.blocks[name], corners=own)
     bends: dict[Edge, Curve] = {}
     for edge in layout.edges:
         if edge[0] in ids and edge[1] in ids:

@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from plodek.core.arrays import Place, place
+from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.edge_path import edge_path, fraction_of
 from plodek.core.blocks.layout import Corner, Edge, Follow, Layout, Side
 from plodek.core.errors import BadValue
@@ -81,10 +81,7 @@ def follow(layout: Layout, guides: Mapping[str, Guide], edges: Sequence[Edge], g
             continue
         if before.sign == "pinned":
             if not is_on(curve, before.xyz, layout.size()):
-                raise BadValue(
-                    f"corner {layout.labels[corner]} is pinned off “{guide}”",
-                    remedy="pin it to a place on the guide, or slide it along the guide first",
-                )
+                raise _pinned_off(layout, corner, guide, xyz)
             corners[corner] = replace(before, guide=guide, fraction=float(fraction))
         else:
             corners[corner] = Corner(place(xyz), "guide", guide, float(fraction))
@@ -112,10 +109,7 @@ def lie(layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], guid
         before = corners[corner]
         if before.sign == "pinned":
             if not is_on(surface, before.xyz, size):
-                raise BadValue(
-                    f"corner {layout.labels[corner]} is pinned off “{guide}”",
-                    remedy="pin it to a place on the surface first",
-                )
+                raise _pinned_off(layout, corner, guide, xyz)
         elif corner not in held:
             corners[corner] = Corner(place(xyz), "guide", guide)
     follows, bends = dict(layout.follows), dict(layout.bends)
@@ -135,6 +129,19 @@ def lie(layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], guid
             bends.pop(edge, None)
     lies = dict(layout.lies) | dict.fromkeys(sides, guide)
     return replace(layout, corners=corners, follows=follows, bends=bends, lies=lies)
+
+
+def _pinned_off(layout: Layout, corner: str, guide: str, nearest: Floats) -> BadValue:
+    """Say that a corner stays where it was put by hand, off a guide."""
+    here = layout.corners[corner].xyz
+    far = float(np.linalg.norm(nearest - np.array(here)))
+    shown = ", ".join(f"{v:.6g}" for v in here)
+    there = ", ".join(f"{v:.6g}" for v in nearest)
+    return BadValue(
+        f"corner {layout.labels[corner]} is pinned at ({shown}), by a pin or as its block was laid, that is "
+        f"{far:.4g} off “{guide}”",
+        remedy=f"pin it to ({there}), the nearest place on the guide, or slide it along the guide",
+    )
 
 
 def is_on(guide: Guide, xyz: Place, size: float) -> bool:

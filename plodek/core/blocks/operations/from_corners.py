@@ -94,6 +94,12 @@ def _ordered(xyz: Floats) -> Ints:
     orders = _orders(len(xyz))
     worst = _worst_corner(xyz[orders], dim)
     if worst.max() <= 1e-6:
+        if worst.max() >= -1e-6:
+            raise BadValue(
+                "three of these corners lie on one line, so that the block opens to 180° there",
+                remedy="give the middle one a place off that line; a side that bends is made straight first, "
+                "and then follows its guide or is bent",
+            )
         raise BadValue(
             "in no order do these corners make a block that is not twisted",
             remedy="check the coordinates: a corner may lie inside the others, or two be exchanged",

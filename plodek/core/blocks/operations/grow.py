@@ -11,7 +11,6 @@ from plodek.core.arrays import Floats, place
 from plodek.core.blocks.change import Change, Share
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import (
-    Block,
     Corner,
     Edge,
     Follow,
@@ -87,7 +86,7 @@ def grow(
         near = [own[(n | bit) if use.end else (n & ~bit)] for n in range(1 << layout.dim)]
         # The new block goes on beyond the side, with the axes of the block behind it.
         away = tuple(copies[c] if (n >> use.axis & 1) == use.end else c for n, c in enumerate(near))
-        blocks[stable_id(step, *side)] = Block(away)
+        blocks[stable_id(step, *side)] = replace(layout.blocks[use.block], corners=away, hollow=False)
         outer = side_of(*(copies[c] for c in side))
         pieces[side] = (outer,)
         if isinstance(on, Surface):

@@ -49,7 +49,13 @@ def merge(step: str, layout: Layout, guides: Mapping[str, Guide], first: str, se
         for n, c in enumerate(a.corners):
             if (n >> low.axis & 1) == low.end:
                 ends[c] = a.corners[n ^ bit], far[c]
-        joined[name] = Block(corners, a.hollow)
+        if a.region != b.region and not a.hollow:
+            raise Refused(
+                f"the blocks {' and '.join(layout.labels[use.block] for use in uses)} belong to the regions "
+                f"“{a.region}” and “{b.region}”",
+                remedy="give both one region first",
+            )
+        joined[name] = replace(a, corners=corners)
         pieces[low.block] = pieces[high.block] = (name,)
     gone = {str(n) for n in pieces}
     left = {n: b for n, b in layout.blocks.items() if n not in gone}

@@ -9,7 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import place
 from plodek.core.blocks.change import Change
-from plodek.core.blocks.layout import Block, Corner, Layout, edge_of, stable_id
+from plodek.core.blocks.layout import Corner, Layout, edge_of, stable_id
 from plodek.core.blocks.operations.cut import cut, fractions_along
 from plodek.core.blocks.soundness import check
 from plodek.core.blocks.tiers import tier_of, tiers
@@ -50,7 +50,7 @@ def star(step: str, layout: Layout, guides: Mapping[str, Guide], name: str) -> I
     if np.cross(xyz[1] - xyz[0], xyz[2] - xyz[0])[2] < 0:
         ring = (tip, other, one, middle)
     joined = stable_id(step, "tip")
-    blocks = {n: b for n, b in layout.blocks.items() if n not in pair} | {joined: Block(ring, a.hollow)}
+    blocks = {n: b for n, b in layout.blocks.items() if n not in pair} | {joined: replace(a, corners=ring)}
     thirds = np.mean(layout.places([tip, first, second]), axis=0)
     corner = {middle: Corner(place(thirds))}
     whole = replace(layout, blocks=blocks, corners=dict(layout.corners) | corner).tidied()

@@ -5,7 +5,9 @@ An empty row begins another section; a row of words at the beginning of a sectio
 
 from __future__ import annotations
 
+import codecs
 import re
+from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +19,7 @@ from plodek.core.tolerances import LARGEST
 MOST_BYTES = 50_000_000
 _COMMENT = ("#", "%", "!", "//")
 _PARTED = re.compile(r"[,;\s]+")
+_EXPONENT = re.compile(r"(\d\.?)[dD]([-+]?\d)")
 _NAMED_ROWS = 5
 
 
@@ -41,7 +44,7 @@ def read(data: bytes, name: str = "the file") -> list[Section]:
             remedy=f"points are read up to {MOST_BYTES / 1e6:.0f} MB",
         )
     try:
-        lines = data.decode("utf-8-sig").splitlines()
+        lines = _text(data).splitlines()
     except UnicodeDecodeError as error:
         raise BadFile(
             "it is not text", where=name, remedy="save the points as plain text, one place per row"
@@ -54,34 +57,50 @@ def read(data: bytes, name: str = "the file") -> list[Section]:
     return [_checked(title, rows, name) for title, rows in sections]
 
 
+def _text(data: bytes) -> str:
+    """Decode text by its byte-order mark; UTF-8 where there is none."""
+    for mark, code in ((codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16")):
+        if data.startswith(mark):
+            return data.decode(code)
+    return data.decode("utf-8-sig")
+
+
 def _parsed(
     lines: list[str],
 ) -> tuple[list[tuple[str, list[list[float]]]], list[tuple[int, str]], int]:
-    """Give the sections that hold rows, the bad rows by their number, and how many numbers a row has."""
+    """Give the sections that hold rows, the bad rows by their number, and how many numbers a row has.
+
+    That is what most rows have. Where rows are parted by semicolons, commas are decimal ones.
+    """
+    texts = [line.strip() for line in lines]
+    decimal_commas = any(";" in text for text in texts if not text.startswith(_COMMENT))
+    numbers = [None if text.startswith(_COMMENT) else _numbers(text, decimal_commas) for text in texts]
+    widths = Counter(len(row) for row in numbers if row is not None and len(row) in (2, 3))
+    width = widths.most_common(1)[0][0] if widths else 0
     found: list[tuple[str, list[list[float]]]] = [("", [])]
     bad: list[tuple[int, str]] = []
-    width = 0
-    for number, line in enumerate(lines, 1):
-        text = line.strip()
+    for number, (text, values) in enumerate(zip(texts, numbers, strict=True), 1):
         if text.startswith(_COMMENT):
             continue
         title, rows = found[-1]
-        values = _numbers(text)
         if not text:
             found += [("", [])] if rows else []
         elif values is None and not rows and not bad and not title and not _has_number(text):
             found[-1] = (text, rows)
-        elif values is None or len(values) not in (2, 3) or (width and len(values) != width):
+        elif values is None or len(values) != width:
             bad.append((number, text))
         else:
-            width = len(values)
             rows.append(values)
     return [(title, rows) for title, rows in found if rows], bad, width
 
 
-def _numbers(text: str) -> list[float] | None:
+def _numbers(text: str, decimal_commas: bool) -> list[float] | None:
+    """Read the numbers of a row; exponents may be written with D, as Fortran does."""
+    if decimal_commas:
+        text = text.replace(",", ".")
     try:
-        values = [float(part) for part in _PARTED.split(text.strip(",;")) if part]
+        parts = (_EXPONENT.sub(r"\1e\2", part) for part in _PARTED.split(text.strip(",;")) if part)
+        values = [float(part) for part in parts]
     except ValueError:
         return None
     return values if all(abs(v) <= LARGEST for v in values) else None  # not-a-numbers fail this too
@@ -95,7 +114,7 @@ def _has_number(text: str) -> bool:
 def _bad_rows(bad: list[tuple[int, str]], width: int, name: str) -> BadFile:
     shown = ", ".join(f"line {number} “{text[:40]}”" for number, text in bad[:_NAMED_ROWS])
     more = f" and {len(bad) - _NAMED_ROWS} more" if len(bad) > _NAMED_ROWS else ""
-    wanted = f"{width} numbers like the rows before" if width else "two or three numbers"
+    wanted = f"{width} numbers like most rows" if width else "two or three numbers"
     return BadFile(
         f"{shown}{more} {'is' if len(bad) == 1 else 'are'} not {wanted}",
         where=name,

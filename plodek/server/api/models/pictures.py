@@ -12,7 +12,6 @@ from plodek.core.blocks.plan import clearest, plan
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
-from plodek.core.recipe.explaining import doubts_of
 from plodek.core.spacing.jumps import GROWTH_LIMIT, jumps
 from plodek.server.api.guides.messages import GroupOut
 from plodek.server.api.guides.pictures import guides_out
@@ -169,7 +168,7 @@ def _steps(evaluation: Evaluation) -> list[StepState]:
         tiers = {e: t.label for e, t in before.tier_by_edge.items()} if before.layout.blocks else {}
         named = _named(step.model_dump(mode="json"), labels, tiers)
         if evaluation.failed is None or number < evaluation.failed:
-            report = [*evaluation.model.reports.get(step.id, ()), *doubts_of(step, before)]
+            report = list(evaluation.model.reports.get(step.id, ()))
             states.append(StepState(state="ok", labels=named, report=report))
         elif number == evaluation.failed and evaluation.error is not None:
             error = evaluation.error

@@ -106,6 +106,13 @@ def ring(
     ).tidied()
     check(after)
     if inverted(after) - inverted(layout):
+        before = inverted(layout) & {name for side in layout.sides for name in _beside(layout, side, inner)}
+        if before:
+            names = ", ".join(sorted(layout.labels[name] for name in before)[:4])
+            raise Refused(
+                f"blocks beside the ring are turned inside out already ({names})",
+                remedy="move their corners apart first; the Blocks stage shows where",
+            )
         size = f"{share:.0%}" if thickness is None else f"{thickness:g}"
         raise BadValue(
             f"a ring of thickness {size} leaves no room for the blocks beside it",
@@ -114,6 +121,12 @@ def ring(
     pieces: dict[Name, tuple[Name, ...]] = {**side_pieces, **carried.pieces}
     kept = {n: p for n, p in pieces.items() if n not in after.edges and n not in after.sides}
     return Ring(after, kept, carried.shares, copies, tuple(rings))
+
+
+def _beside(layout: Layout, side: Side, inner: set[str]) -> set[str]:
+    """Give the blocks at a side between chosen blocks and others."""
+    names = {use.block for use in layout.sides[side]}
+    return names if names & inner else set()
 
 
 def _with_twins(layout: Layout, sides: set[Side]) -> set[Side]:
@@ -229,4 +242,4 @@ def _ring_block(layout: Layout, use: Use, copies: dict[str, str], solid: bool) -
     bit = 1 << use.axis
     border = [corners[(n | bit) if use.end else (n & ~bit)] for n in range(len(corners))]
     own = tuple(c if (n >> use.axis & 1) == use.end else copies[c] for n, c in enumerate(border))
-    return Block(own, solid and taker.hollow)
+    return replace(taker, corners=own, hollow=solid and taker.hollow)
