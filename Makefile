@@ -9,18 +9,24 @@ ROOT_APT = if [ "$$(id -u)" = 0 ]; then \
 	apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(1); \
 	else echo "please install: $(1)"; exit 1; fi
 
-.PHONY: demo test setup bench lint types reference screenshots clean
+.PHONY: demo test quick setup bench lint types reference screenshots clean
 
 demo: build/python build/pages build/kernels
 	$(BIN)/plodek demo
 
 test: setup lint
 	$(BIN)/python -m pytest -n 2 --dist worksteal --ignore tests/browser
+	$(BIN)/python bench/bench.py --quick
 	$(BIN)/python -m pytest tests/browser  # alone: a browser draws on both cores
+	@git diff --exit-code --stat || { echo "set-up or tests have changed the tree"; exit 1; }
 
-setup: build/python build/pages build/kernels build/checkers
+# What is quick to know: lint, types, the core's and the server's tests without the slow ones.
+quick: build/test-python build/node build/kernels lint
+	$(BIN)/python -m pytest -n 2 --dist worksteal --ignore tests/browser -m "not slow"
 
-lint: build/python build/node
+setup: build/test-python build/pages build/kernels build/checkers
+
+lint: build/test-python build/node
 	$(BIN)/ruff check plodek tests bench
 	$(BIN)/ruff format --check -q plodek tests bench
 	$(BIN)/mypy
@@ -36,7 +42,7 @@ types: build/python build/node
 
 # Run after a change of a step's fields.
 reference: build/python
-	$(BIN)/python -m plodek.core.recipe.reference > docs/recipe-reference.md
+	$(BIN)/python -m plodek.core.recipe.reference docs/recipe-reference.md
 
 bench: setup
 	$(BIN)/python bench/bench.py
@@ -52,9 +58,14 @@ build/python: pyproject.toml requirements.lock
 	$(BIN)/pip install -q --disable-pip-version-check --no-deps -e .
 	@mkdir -p build && touch $@
 
+# What only tests and checks need.
+build/test-python: build/python requirements-test.lock
+	$(BIN)/pip install -q --disable-pip-version-check -r requirements-test.lock
+	@touch $@
+
 build/node: web/package.json web/package-lock.json
 	@command -v npm >/dev/null || { $(call ROOT_APT,nodejs npm); }
-	cd web && npm install --silent  # npm ci of npm 11 stumbles over optional packages of other platforms
+	cd web && npm ci --silent
 	@mkdir -p build && touch $@
 
 build/pages: build/node $(PAGES)

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import json
 import resource
+import subprocess
+import sys
+import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -22,6 +25,7 @@ import plodek.demo
 from plodek.core.build import build
 from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
+from plodek.core.grid.numbering import Numbering
 from plodek.core.model.model import Model
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
@@ -41,6 +45,12 @@ from plodek.server.api.models.effects import effect_of
 from plodek.server.api.models.pictures import model_out
 
 DEMO = Path(next(iter(plodek.demo.__path__)))
+#: With --quick all sizes are small: the whole of it runs in a minute, and the numbers mean nothing.
+QUICK = "--quick" in sys.argv
+FINER = 1 if QUICK else 6
+SPHERE = (40, 20) if QUICK else (450, 225)
+SIDE = 4 if QUICK else 8
+CROWD = 4 if QUICK else 18
 VTK_ORDER = (0, 1, 3, 2, 4, 5, 7, 6)
 VTK_METRICS = ("ScaledJacobian", "EquiangleSkew", "MaxEdgeRatio", "Volume")
 
@@ -62,7 +72,7 @@ def say(what: str, value: str, wanted: str) -> None:
 
 def quality() -> None:
     """All metrics of a million cells, against VTK measuring its hexahedron metrics one after another."""
-    n = 100
+    n = 12 if QUICK else 100
     rng = np.random.default_rng(1)
     nodes = np.stack(np.meshgrid(*[np.arange(n + 1.0)] * 3, indexing="ij"), axis=-1)
     nodes += rng.uniform(-0.2, 0.2, nodes.shape)
@@ -102,7 +112,7 @@ def quality() -> None:
 def closest() -> None:
     """Closest places: on analytic surfaces, on a NURBS face against the CAD kernel's own, on triangles."""
     rng = np.random.default_rng(2)
-    places = rng.uniform(-2, 2, (1_000_000, 3))
+    places = rng.uniform(-2, 2, (2_000 if QUICK else 1_000_000, 3))
     frame, turn = np.eye(3), 2 * np.pi
     shapes = [
         analytic.Plane(np.zeros(3), frame, 1.0, 1.0),
@@ -114,7 +124,7 @@ def closest() -> None:
     slowest = max(seconds(lambda s=shape: s.nearest(places), 3) for shape in shapes)
     say("closest places on the slowest analytic surface", f"{1 / slowest:.1f} M/s", ">= 5 M/s")
     surface, face = nurbs_face()
-    near = rng.uniform(0.05, 0.95, (200_000, 3)) * [1, 1, 0.4] - [0, 0, 0.2]
+    near = rng.uniform(0.05, 0.95, (2_000 if QUICK else 200_000, 3)) * [1, 1, 0.4] - [0, 0, 0.2]
     face.nearest(near[:10])
     ours = seconds(lambda: face.nearest(near), 3) / len(near)
     kernel = GeomAPI_ProjectPointOnSurf()
@@ -134,14 +144,17 @@ def closest() -> None:
     say("closest places on a NURBS face over the CAD kernel's", f"{theirs / ours:.1f} x", ">= 20 x")
     say("  ours farther than the kernel's by at most", f"{max(worse, 0):.1e}", "<= 1e-9")
     ball = shapes[3]
-    u = np.stack(np.meshgrid(*(np.linspace(0, 1, n) for n in (450, 225)), indexing="ij"), -1).reshape(-1, 2)
-    index = np.arange(450 * 225).reshape(450, 225)
+    u = np.stack(np.meshgrid(*(np.linspace(0, 1, n) for n in SPHERE), indexing="ij"), -1).reshape(-1, 2)
+    index = np.arange(SPHERE[0] * SPHERE[1]).reshape(SPHERE)
     a, b, c, d = (index[i, j].ravel() for i, j in (
         (slice(-1), slice(-1)), (slice(1, None), slice(-1)), (slice(1, None), slice(1, None)),
         (slice(-1), slice(1, None))))  # fmt: skip
     bumps = 1 + 0.02 * np.sin(9 * u[:, :1])
     mesh = Triangulated(ball.at(u) * bumps, np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)]))
-    beside = mesh.xyz[rng.integers(0, len(mesh.xyz), 300_000)] * rng.uniform(0.97, 1.03, (300_000, 1))
+    beside_count = 2_000 if QUICK else 300_000
+    beside = mesh.xyz[rng.integers(0, len(mesh.xyz), beside_count)] * rng.uniform(
+        0.97, 1.03, (beside_count, 1)
+    )
     mesh.nearest(beside[:10])
     rate = len(beside) / seconds(lambda: mesh.nearest(beside), 3)
     say(f"closest places on {len(mesh.triangles)} triangles", f"{rate / 1e3:.0f} k/s", ">= 300 k/s")
@@ -173,7 +186,7 @@ FILES = Files(lambda name: (DEMO / name).read_bytes())
 def smoothing() -> None:
     """Node updates a second with wall control, beside a plain copy of the same arrays."""
     steps = [
-        s | {"cells": 6 * s["cells"]} if s["kind"] in ("count", "space") else s
+        s | {"cells": FINER * s["cells"]} if s.get("cells") and s["kind"] in ("count", "space") else s
         for s in demo_steps()
         if s["kind"] not in ("smooth", "extrude", "patch")
     ]
@@ -182,7 +195,7 @@ def smoothing() -> None:
     blocks = dict(zip(plane.names, plane.xyz, strict=True))
     walls = tuple(e for e in model.layout.follows)
     nodes = sum(b.shape[0] * b.shape[1] for b in blocks.values())
-    sweeps = 200
+    sweeps = 20 if QUICK else 200
 
     def run(count: int) -> None:
         settings = SmoothSettings(count, control=True, walls=walls, tolerance=0.0, strict=0.1)
@@ -198,6 +211,63 @@ def smoothing() -> None:
         ">= 15 million",
     )
     say("  a plain copy of the same nodes", f"{nodes / copy / 1e6:.0f} million", "(beside it)")
+
+
+def many_blocks() -> None:
+    """The whole `build` of 1000 blocks of 1000 cells as CGNS, against the same cells in one block."""
+    side = 2 if QUICK else 10
+    frame = {"kind": "frame", "id": "f", "shape": "box", "width": side, "height": side, "depth": side}
+    rest = {"kind": "patch", "id": "p", "name": "all", "faces": {"rest": True}}
+    cuts = [{"kind": "cut", "id": f"c{a}", "by": a, "at": list(range(1, side))} for a in "xyz"]
+    took = {}
+    with tempfile.TemporaryDirectory() as folder:
+        for name, between, cells in (("one", [], 10 * side), ("many", cuts, 10)):
+            count = {"kind": "count", "id": "n", "tier": {"all": True}, "cells": cells}
+            recipe = Path(folder, f"{name}.json")
+            recipe.write_text(json.dumps({"plodek": 2, "steps": [frame, *between, count, rest]}))
+            command = [sys.executable, "-m", "plodek.cli", "build", str(recipe), "--to", folder]
+            took[name] = seconds(lambda c=command: subprocess.run([*c, "--format", "cgns"], check=True,  # type: ignore[misc]
+                                                                  stdout=subprocess.DEVNULL), 1)  # fmt: skip
+    say(
+        f"build of {side**3} blocks of 1000 cells; in one block {took['one']:.1f} s",
+        f"{took['many']:.1f} s",
+        f"< {3 * took['one'] + 2:.1f} s",
+    )
+
+
+def numbering() -> None:
+    """Numbers for the nodes of a grid of many blocks."""
+    side = 2 if QUICK else 6
+    frame = {"kind": "frame", "id": "f", "shape": "box", "width": side, "height": side, "depth": side}
+    cuts = [{"kind": "cut", "id": f"c{a}", "by": a, "at": list(range(1, side))} for a in "xyz"]
+    count = {"kind": "count", "id": "n", "tier": {"all": True}, "cells": 5 if QUICK else 35}
+    found = Evaluator().evaluate(document.of({"steps": [frame, *cuts, count]}), FILES)
+    grid = build.filled_grid(found.model)
+    nodes = sum(block.size // 3 for block in grid.xyz)
+    Numbering.of(grid)
+    took = seconds(lambda: Numbering.of(grid), 2)
+    say(
+        f"numbering of {nodes / 1e6:.1f} M nodes in {len(grid.xyz)} blocks", f"{took:.2f} s", "< 2 s for 10 M"
+    )
+
+
+def previews() -> None:
+    """Memory of the process over 500 previews on 518 blocks."""
+    frame = {"kind": "frame", "id": "f", "shape": "box", "width": SIDE, "height": SIDE, "depth": SIDE}
+    cuts = [{"kind": "cut", "id": f"c{a}", "by": a, "at": list(range(1, SIDE))} for a in "xyz"]
+    evaluator = Evaluator()
+    before = _resident()
+    for n in range(20 if QUICK else 500):
+        ring = {"kind": "ring", "id": "r", "thickness": 0.1 + n * 1e-5, "blocks": {"at": [1.5, 1.5, 1.5]}}
+        found = evaluator.evaluate(document.of({"steps": [frame, *cuts, ring]}), FILES)
+        model_out(found)
+    say("memory that 500 previews on 518 blocks keep", f"{_resident() - before:.0f} MB", "< 600 MB")
+
+
+def _resident() -> float:
+    """Give the memory of this process in MB."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * resource.getpagesize() / 1024**2
 
 
 def evaluation() -> None:
@@ -259,7 +329,12 @@ def operations() -> None:
 def spacing() -> None:
     """A count changed on five million cells in space; the laws of twenty thousand edges."""
     steps = [s for s in json.loads((DEMO / "intake-pier.json").read_text())["steps"] if s["kind"] != "smooth"]
-    finer = {"kind": "factor", "id": "finer", "factor": 3.3, "sizes_set": "first heights kept"}
+    finer = {
+        "kind": "factor",
+        "id": "finer",
+        "factor": 1.2 if QUICK else 3.3,
+        "sizes_set": "first heights kept",
+    }
     evaluator, counts = Evaluator(), iter(range(150, 1000))
     evaluator.evaluate(document.of({"steps": [*steps, finer]}), FILES)
 
@@ -277,7 +352,7 @@ def spacing() -> None:
     took = seconds(lambda: grid_picture(build.shell(model), model=model))
     say("  its visible faces", f"{1e3 * took:.0f} ms", "< 400 ms")
     rng = np.random.default_rng(3)
-    edges = 20_000
+    edges = 200 if QUICK else 20_000
     sizes = np.full((edges, 4), np.nan)
     sizes[:, 0], sizes[::2, 1] = rng.uniform(1e-4, 1e-2, edges), rng.uniform(1e-3, 5e-2, edges // 2)
     laws = np.where(np.arange(edges) % 2, kernels.GEOMETRIC, kernels.TANH)
@@ -292,12 +367,12 @@ def spacing() -> None:
 
 def _crowd() -> Model:
     """Give a box of 5832 blocks with a law on nearly all of its edges."""
-    frame = {"kind": "frame", "id": "f", "shape": "box", "width": 18, "height": 18, "depth": 18}
-    cuts = [{"kind": "cut", "id": f"c{a}", "by": a, "at": list(range(1, 18))} for a in "xyz"]
+    frame = {"kind": "frame", "id": "f", "shape": "box", "width": CROWD, "height": CROWD, "depth": CROWD}
+    cuts = [{"kind": "cut", "id": f"c{a}", "by": a, "at": list(range(1, CROWD))} for a in "xyz"]
     laws = [
         {"kind": "space", "id": f"s{a}{k}", "tier": {"at": [k + 0.5 if a == b else 0 for b in "xyz"]},
          "law": "tanh" if k % 2 else "geometric", "cells": 20, "first": 0.01}
-        for a in "xyz" for k in range(18)
+        for a in "xyz" for k in range(CROWD)
     ]  # fmt: skip
     found = Evaluator().evaluate(document.of({"steps": [frame, *cuts, *laws]}), FILES)
     assert found.error is None
@@ -312,6 +387,9 @@ def main() -> None:
     smoothing()
     evaluation()
     operations()
+    numbering()
+    many_blocks()
+    previews()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     say("peak memory of this run, VTK's copies included", f"{peak:.0f} MB", "")
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -155,9 +156,8 @@ def check(file: Path, as_json: bool) -> None:
 @plodek.command()
 def schema() -> None:
     """Print the JSON schema of a recipe."""
-    from plodek.core.recipe.document import schema as recipe_schema
-
-    click.echo(json.dumps(recipe_schema(), indent=2, ensure_ascii=False))
+    # Written by `make reference`: to make it takes all steps, and with them the compiled kernels.
+    click.echo((resources.files("plodek.core.recipe") / "schema.json").read_text("utf-8"), nl=False)
 
 
 def _serve_options(command: Callable[..., None]) -> Callable[..., None]:

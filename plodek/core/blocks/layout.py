@@ -240,6 +240,14 @@ class Layout:
         """Give the places (n, 3) of corners."""
         return np.array([self.corners[c].xyz for c in ids], dtype=float)
 
+    @cached_property
+    def centres(self) -> Floats:
+        """The mean places (n, 3) of the corners of all blocks, in order."""
+        if not self.blocks:
+            return np.empty((0, 3))
+        xyz = self.places(c for block in self.blocks.values() for c in block.corners)
+        return np.asarray(xyz.reshape(len(self.blocks), -1, 3).mean(axis=1))
+
     def centre(self, block: str) -> Floats:
         """Give the mean place (3,) of a block's corners."""
         return np.asarray(self.places(self.blocks[block].corners).mean(axis=0))

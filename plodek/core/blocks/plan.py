@@ -10,8 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import csr_matrix
-from scipy.sparse.linalg import splu
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
@@ -91,15 +90,18 @@ def _flat(cells: np.ndarray[tuple[int, int], np.dtype[np.int64]], count: int, st
     xy[loop] = _around_square(loop, start)
     inner = np.setdiff1d(np.arange(count), loop)
     if len(inner):
-        weights = csr_matrix(
+        weights = scipy.sparse.csr_matrix(
             (np.ones(2 * len(pairs)), (np.r_[pairs[:, 0], pairs[:, 1]], np.r_[pairs[:, 1], pairs[:, 0]])),
             shape=(count, count),
         )
         degree = np.maximum(np.asarray(weights.sum(axis=1)).ravel(), 1.0)
-        laplace = csr_matrix((degree, (np.arange(count), np.arange(count))), shape=(count, count)) - weights
+        laplace = (
+            scipy.sparse.csr_matrix((degree, (np.arange(count), np.arange(count))), shape=(count, count))
+            - weights
+        )
         free = laplace[inner][:, inner].tocsc()
         known = laplace[inner][:, loop] @ xy[loop]
-        xy[inner] = -splu(free).solve(np.asarray(known))
+        xy[inner] = -scipy.sparse.linalg.splu(free).solve(np.asarray(known))
     return xy
 
 

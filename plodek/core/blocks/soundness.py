@@ -6,9 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
@@ -156,11 +154,13 @@ def _on_each_other(layout: Layout, shapes: Mapping[Edge, Floats]) -> list[list[E
     if not shapes or len(corners) < 2:
         return []
     near = SAME_PLACE * layout.size()
-    pairs = cKDTree(layout.places(corners)).query_pairs(near, output_type="ndarray")
+    pairs = scipy.spatial.cKDTree(layout.places(corners)).query_pairs(near, output_type="ndarray")
     if not len(pairs):
         return []  # no two corners at one place: no two edges on each other
-    links = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(corners), len(corners)))
-    _, spots = connected_components(links, directed=False)
+    links = scipy.sparse.coo_array(
+        (np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(corners), len(corners))
+    )
+    _, spots = scipy.sparse.csgraph.connected_components(links, directed=False)
     spot = dict(zip(corners, spots.tolist(), strict=True))
     by_place: dict[tuple[int, int], list[Edge]] = {}
     for edge in shapes:

@@ -95,13 +95,10 @@ def _said(error: ValidationError) -> str:
     if len(place) > 1 and place[0] == "steps" and isinstance(place[1], int):
         words.append(f"step {place[1] + 1}")
         place = place[2:]
-    names = {kind.name_of_kind() for kind in kinds()}
-    fields = [str(p) for p in place if isinstance(p, int) or (str(p).islower() and p not in names)]
-    named = [str(p) for p in place if str(p) in names]
-    if named:
-        words.append(f"({named[0]})")
-    if fields:
-        words.append(f"field “{fields[0]}”")
+        if place:  # behind the number stands the kind, and then the field
+            words.append(f"({place.pop(0)})")
+    if place:
+        words.append(f"field “{place[0]}”")
     message = first["msg"][0].lower() + first["msg"][1:]
     shown = first["input"] if isinstance(first["input"], str | int | float) else None
     met = f", got “{str(shown)[:60]}”" if shown is not None else ""

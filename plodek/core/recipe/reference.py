@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+import sys
+from pathlib import Path
 from typing import Any
 
 from plodek.core.recipe.document import schema
@@ -103,5 +106,16 @@ def _type(part: dict[str, Any], meaning: Meaning | None) -> str:
     return {"number": "number", "integer": "whole number", "string": "text"}[kinds_of[0]]
 
 
+def schema_text() -> str:
+    """Give the schema as the text of the file that `plodek schema` prints."""
+    return json.dumps(schema(), indent=1, ensure_ascii=False) + "\n"
+
+
+def main() -> None:
+    """Write the reference to the file named on the command line, and the schema beside the recipe's code."""
+    Path(sys.argv[1]).write_text(reference(), encoding="utf-8")
+    Path(__file__).with_name("schema.json").write_text(schema_text(), encoding="utf-8")
+
+
 if __name__ == "__main__":
-    print(reference(), end="")
+    main()

@@ -232,7 +232,7 @@ def _candidates(model: Model, what: fields.Finds) -> tuple[list[Any], Floats]:
     if what == "corners":
         return list(layout.corners), layout.places(layout.corners)
     if what == "blocks":
-        return list(layout.blocks), np.array([layout.centre(name) for name in layout.blocks])
+        return list(layout.blocks), layout.centres
     if what == "edges" or layout.dim == 2:
         return list(layout.edges), model.facts.middles  # in the plane sides are edges
     return list(layout.sides), np.array([layout.places(side).mean(axis=0) for side in layout.sides])

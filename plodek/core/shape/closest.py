@@ -11,7 +11,7 @@ from itertools import pairwise
 
 import numba
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.shape.curves.curve import Jet
@@ -36,7 +36,7 @@ class CurveSearch:
         part = np.arange(_SAMPLES) / _SAMPLES
         inner = (knots[:-1, None] + part * np.diff(knots)[:, None]).ravel()
         self._parameters = np.append(inner, knots[-1])
-        self._tree = cKDTree(jet(self._parameters)[0])
+        self._tree = scipy.spatial.cKDTree(jet(self._parameters)[0])
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the parameters (n,) of the places nearest to ``xyz`` (n, 3)."""
@@ -110,7 +110,7 @@ class SurfaceSearch:
         sound = np.all([size > _POLE * np.max(size) for size in sizes], axis=0)
         self._uv, self._low, self._high = uv[sound], low[sound], high[sound]
         self._xyz = xyz[sound]
-        self._tree = cKDTree(self._xyz)
+        self._tree = scipy.spatial.cKDTree(self._xyz)
         self._counts = np.array(counts, dtype=float)
         # Where a sample lies, counted in samples.
         self._cells = (self._uv - self._ends[:, 0]) / (self._ends[:, 1] - self._ends[:, 0]) * self._counts

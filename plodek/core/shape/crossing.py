@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from contourpy import LineType, contour_generator
-from scipy.interpolate import CubicSpline, PPoly
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.errors import BadValue, NothingFound
@@ -123,9 +123,11 @@ class CrossingCurve(ParametricCurve):
         if closed:
             xyz[-1] = xyz[0]
         knots = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(xyz, axis=0), axis=1))])
-        self._guide: PPoly = CubicSpline(knots, xyz, bc_type="periodic" if closed else "not-a-knot")
+        self._guide: scipy.interpolate.PPoly = scipy.interpolate.CubicSpline(
+            knots, xyz, bc_type="periodic" if closed else "not-a-knot"
+        )
         self._first, self._second = self._guide.derivative(), self._guide.derivative(2)
-        self._seeds = CubicSpline(knots, np.column_stack([uv, st]))
+        self._seeds = scipy.interpolate.CubicSpline(knots, np.column_stack([uv, st]))
         self._range = knots[-1]
         self._is_closed = closed
         super().__init__(knots, closed=closed, sharp=np.empty(0) if closed else knots[[0, -1]], points=xyz)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
@@ -250,7 +250,7 @@ def _doubled(surfaces: Mapping[str, Surface], near: float) -> list[tuple[str, st
     if len(names) < 2:
         return []
     found = []
-    for n, m in cKDTree(boxes).query_pairs(2 * near):
+    for n, m in scipy.spatial.cKDTree(boxes).query_pairs(2 * near):
         a, b = names[n], names[m]
         away = [
             np.max(np.linalg.norm(surfaces[y].onto(some) - some, axis=1))

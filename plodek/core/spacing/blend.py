@@ -7,8 +7,7 @@ from dataclasses import replace
 from itertools import combinations
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.linalg import spsolve
+import scipy
 
 from plodek.core.blocks import tables
 from plodek.core.blocks.edge_path import EdgePath
@@ -61,7 +60,7 @@ def blended(
                 rows += [number[one], number[other]]
                 columns += [number[other], number[one]]
                 weights += [1 / max(apart, 1e-300)] * 2
-    net = coo_array((weights, (rows, columns)), shape=(len(edges), len(edges))).tocsr()
+    net = scipy.sparse.coo_array((weights, (rows, columns)), shape=(len(edges), len(edges))).tocsr()
     held = np.array([e in given for e in edges])
     values = np.zeros((len(edges), len(fields)))
     for e, law in given.items():
@@ -69,9 +68,11 @@ def blended(
     free = np.flatnonzero(~held)
     if len(free) and fields:
         total = np.asarray(net.sum(axis=1)).ravel()
-        system = coo_array((total, (np.arange(len(edges)),) * 2), shape=net.shape).tocsr() - net
+        system = scipy.sparse.coo_array((total, (np.arange(len(edges)),) * 2), shape=net.shape).tocsr() - net
         right = -system[free][:, np.flatnonzero(held)] @ values[held]
-        values[free] = spsolve(system[free][:, free].tocsc(), right).reshape(len(free), -1)
+        values[free] = scipy.sparse.linalg.spsolve(system[free][:, free].tocsc(), right).reshape(
+            len(free), -1
+        )
     found = {}
     for n in free:
         law = replace(first, **dict(zip(fields, np.exp(values[n]).tolist(), strict=True)))

@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import ImpossibleSpacing
@@ -288,7 +288,7 @@ def _on_places(places: tuple[float, ...], n: int) -> Floats:
     found = np.array(places)
     if len(places) != n + 1:
         index = np.linspace(0.0, 1.0, len(places))
-        found = np.asarray(PchipInterpolator(index, found)(np.linspace(0.0, 1.0, n + 1)))
+        found = np.asarray(scipy.interpolate.PchipInterpolator(index, found)(np.linspace(0.0, 1.0, n + 1)))
         found[0], found[-1] = 0.0, 1.0
     found.flags.writeable = False
     return found

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import place
 from plodek.core.blocks.change import Change
@@ -132,7 +132,7 @@ def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
     names: dict[str, str] = {}
     if layout.corners:
         there = list(layout.corners)
-        found = cKDTree(layout.places(there)).query(part.places(part.corners))
+        found = scipy.spatial.cKDTree(layout.places(there)).query(part.places(part.corners))
         gaps, nearest = (np.atleast_1d(values) for values in found)
         names = {c: there[n] for c, d, n in zip(part.corners, gaps, nearest, strict=True) if d <= within}
     whole = replace(

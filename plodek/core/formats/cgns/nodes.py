@@ -18,11 +18,16 @@ import numpy as np
 from h5py import h5a, h5d, h5g, h5p, h5s, h5t
 
 _VERSION = 3.4
+_FLAGS = np.array([1], dtype=np.int32)
 _TYPES = {"float64": "R8", "float32": "R4", "int32": "I4", "int8": "C1"}
 
 
 class _Makers:
     """What all nodes of a file are made with."""
+
+    def __init__(self) -> None:
+        self._spaces: dict[tuple[int, ...], Any] = {}
+        self._kinds: dict[str, Any] = {}
 
     @cached_property
     def scalar(self) -> Any:
@@ -51,14 +56,16 @@ class _Makers:
     def mark(self, group: Any, name: str, label: str, kind: str, *, flags: bool = True) -> None:
         for key, text, size in ((b"name", name, 33), (b"label", label, 33), (b"type", kind, 3)):
             attribute = h5a.create(group, key, self.texts[size], self.scalar)
-            attribute.write(np.array(text.encode(), dtype=f"S{size}"))
+            attribute.write(np.array(text.encode(), dtype=f"S{size}"), self.texts[size])
         if flags:
-            h5a.create(group, b"flags", h5t.NATIVE_INT32, self.flags).write(np.array([1], dtype=np.int32))
+            attribute = h5a.create(group, b"flags", h5t.NATIVE_INT32, self.flags)
+            attribute.write(_FLAGS, h5t.NATIVE_INT32)
 
     def data(self, group: Any, values: np.ndarray[Any, Any]) -> None:
-        space = h5s.create_simple(values.shape)
-        kind = h5t.py_create(values.dtype)
-        h5d.create(group, b" data", kind, space).write(h5s.ALL, h5s.ALL, np.ascontiguousarray(values))
+        space = self._spaces.setdefault(values.shape, h5s.create_simple(values.shape))
+        kind = self._kinds.setdefault(values.dtype.str, h5t.py_create(values.dtype))
+        there = h5d.create(group, b" data", kind, space)
+        there.write(h5s.ALL, h5s.ALL, np.ascontiguousarray(values), kind)
 
 
 @dataclass(frozen=True)

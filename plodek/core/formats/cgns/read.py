@@ -93,7 +93,8 @@ def _joints(
         other = index[_text(link)]
         ours = _window(block, link["PointRange"][" data"][()], shapes[block], name)
         theirs = _window(other, link["PointRangeDonor"][" data"][()], shapes[other], name)
-        axes = tuple(int(n) for n in link["Transform"][" data"][()])
+        turned = link["Transform"][" data"][()] if "Transform" in link else (1, 2, 3)
+        axes = tuple(int(n) for n in turned)
         yield Interface(ours, theirs, Orientation(axes))
 
 

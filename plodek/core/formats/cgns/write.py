@@ -98,8 +98,9 @@ def _connectivity(zone: Node, grid: Grid, joints: list[Interface]) -> None:
     for number, joint in enumerate(joints, 1):
         there = zone_name(joint.second.block)
         link = links.child(f"Interface{number}", "GridConnectivity1to1_t", there)
-        transform = np.array(joint.orientation.axes, dtype=np.int32)
-        link.child("Transform", '"int[IndexDimension]"', transform)
+        if joint.orientation.axes != (1, 2, 3):  # which stands where it is left out (SIDS 8.2)
+            transform = np.array(joint.orientation.axes, dtype=np.int32)
+            link.child("Transform", '"int[IndexDimension]"', transform)
         link.child("PointRange", "IndexRange_t", _range(grid, joint.first))
         link.child("PointRangeDonor", "IndexRange_t", _donor_range(grid, joint))
 

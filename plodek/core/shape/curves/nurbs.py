@@ -12,7 +12,7 @@ from typing import Any
 
 import numba
 import numpy as np
-from scipy.interpolate import BSpline
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
@@ -31,7 +31,7 @@ class Net:
 
 def _powers(net: Net, weighted: Floats) -> tuple[Floats, Floats]:
     """Turn coefficients (n, ...) into powers (degree + 1, spans, ...) of local parameters 0 to 1."""
-    spline = BSpline(net.knots, weighted, net.degree)
+    spline = scipy.interpolate.BSpline(net.knots, weighted, net.degree)
     breaks = np.unique(net.knots[net.degree : len(net.knots) - net.degree])
     width = np.diff(breaks).reshape(-1, *([1] * (weighted.ndim - 1)))
     # The Taylor series at the start of each span, scaled to its width, highest power first.

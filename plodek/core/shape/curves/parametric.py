@@ -10,7 +10,7 @@ from abc import abstractmethod
 from functools import cached_property
 
 import numpy as np
-from scipy.interpolate import CubicHermiteSpline
+import scipy
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadValue
@@ -86,11 +86,11 @@ class ParametricCurve(Curve):
         return np.asarray(u)
 
     @cached_property
-    def _guess(self) -> CubicHermiteSpline:
+    def _guess(self) -> scipy.interpolate.CubicHermiteSpline:
         """The parameter over the arc length, near enough to start from."""
         speed = np.linalg.norm(self._slope(self._knots), axis=1)
         rate = 1 / np.maximum(speed, 1e-6 * np.max(speed))
-        return CubicHermiteSpline(self._ends, self._knots, rate)
+        return scipy.interpolate.CubicHermiteSpline(self._ends, self._knots, rate)
 
     @cached_property
     def _search(self) -> CurveSearch:

@@ -10,7 +10,7 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import CubicSpline, PPoly
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
@@ -55,7 +55,9 @@ class Spline(ParametricCurve):
         breaks = sharp - start
         ends = np.union1d(breaks, [0, len(ring) - 1])
         if closed and len(sharp) == 0:
-            stretches: list[PPoly] = [CubicSpline(knots, ring, bc_type="periodic")]
+            stretches: list[scipy.interpolate.PPoly] = [
+                scipy.interpolate.CubicSpline(knots, ring, bc_type="periodic")
+            ]
         else:
             wishes = [None] * (len(ends) - 2)
             firsts = [start_tangent, *wishes]
@@ -64,7 +66,7 @@ class Spline(ParametricCurve):
                 _stretch(knots[a : b + 1], ring[a : b + 1], *ways)
                 for (a, b), *ways in zip(pairwise(ends), firsts, lasts, strict=True)
             ]
-        self.pieces = PPoly(np.concatenate([p.c for p in stretches], axis=1), knots)
+        self.pieces = scipy.interpolate.PPoly(np.concatenate([p.c for p in stretches], axis=1), knots)
         self._first = self.pieces.derivative()
         self._second = self._first.derivative()
         corners = knots[breaks] if closed else knots[ends]
@@ -78,11 +80,15 @@ class Spline(ParametricCurve):
         return np.asarray(self._first(u))
 
 
-def _stretch(knots: Floats, points: Floats, first: Floats | None, last: Floats | None) -> PPoly:
+def _stretch(
+    knots: Floats, points: Floats, first: Floats | None, last: Floats | None
+) -> scipy.interpolate.PPoly:
     """Interpolate one smooth stretch between corners; too few points for not-a-knot give natural ends."""
     if first is None and last is None:
-        return CubicSpline(knots, points, bc_type="not-a-knot" if len(points) > 3 else "natural")
-    return CubicSpline(knots, points, bc_type=(_end(first), _end(last)))
+        return scipy.interpolate.CubicSpline(
+            knots, points, bc_type="not-a-knot" if len(points) > 3 else "natural"
+        )
+    return scipy.interpolate.CubicSpline(knots, points, bc_type=(_end(first), _end(last)))
 
 
 def _end(way: Floats | None) -> tuple[Literal[1, 2], Floats]:

@@ -12,7 +12,7 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from scipy.interpolate import BPoly, CubicSpline, PPoly, make_interp_spline
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
@@ -110,15 +110,15 @@ def _conic(centre: Floats, a: Floats, b: Floats, first: float, turn: float) -> N
     return NurbsCurve(Net(2, knots), centre + out / weights[:, None], weights)
 
 
-def _bezier(pieces: PPoly) -> NurbsCurve:
+def _bezier(pieces: scipy.interpolate.PPoly) -> NurbsCurve:
     """Give cubic pieces as a B-spline with every knot three times: the same curve."""
-    bernstein = BPoly.from_power_basis(pieces)
+    bernstein = scipy.interpolate.BPoly.from_power_basis(pieces)
     poles = np.concatenate([bernstein.c[:3].transpose(1, 0, 2).reshape(-1, 3), bernstein.c[3][-1:]])
     knots = np.concatenate([pieces.x[:1], np.repeat(pieces.x, 3), pieces.x[-1:]])
     return NurbsCurve(Net(3, knots), poles, np.ones(len(poles)))
 
 
-def _fitted(curve: Curve) -> PPoly:
+def _fitted(curve: Curve) -> scipy.interpolate.PPoly:
     """Fit cubic pieces through places of each smooth stretch, with its end tangents."""
     ends = np.union1d(curve.corners, [0.0, 1.0])
     found = []
@@ -128,13 +128,13 @@ def _fitted(curve: Curve) -> PPoly:
             inner = np.concatenate([[a + 1e-12], s[1:-1], [b - 1e-12]])
             place, first, _ = curve.derivatives(inner)
             place[[0, -1]] = curve.at(s[[0, -1]])
-            spline = CubicSpline(s, place, bc_type=((1, first[0]), (1, first[-1])))
+            spline = scipy.interpolate.CubicSpline(s, place, bc_type=((1, first[0]), (1, first[-1])))
             middle = 0.5 * (s[1:] + s[:-1])
             if np.max(np.abs(spline(middle) - curve.at(middle))) <= _NEAR * curve.length:
                 break
         found.append(spline)
     knots = np.concatenate([found[0].x[:1], *(part.x[1:] for part in found)])
-    return PPoly(np.concatenate([part.c for part in found], axis=1), knots)
+    return scipy.interpolate.PPoly(np.concatenate([part.c for part in found], axis=1), knots)
 
 
 def _faces(surface: SmoothSurface, scale: float) -> list[dict[str, Any]]:
@@ -193,10 +193,12 @@ def _fit(surface: SmoothSurface, low: Any, high: Any, scale: float) -> dict[str,
         inset = [1e-12 * (high[k] - low[k]) for k in (0, 1)]
         inner = [np.clip(w, w[0] + i, w[-1] - i) for w, i in zip((u, v), inset, strict=True)]
         xyz = _grid(surface, *inner)
-        along = make_interp_spline(u, xyz, k=3)
-        both = make_interp_spline(v, np.moveaxis(along.c, 1, 0), k=3)
+        along = scipy.interpolate.make_interp_spline(u, xyz, k=3)
+        both = scipy.interpolate.make_interp_spline(v, np.moveaxis(along.c, 1, 0), k=3)
         halves = [0.5 * (w[1:] + w[:-1]) for w in (u, v)]
-        near = np.moveaxis(make_interp_spline(v, np.moveaxis(along(halves[0]), 1, 0), k=3)(halves[1]), 1, 0)
+        near = np.moveaxis(
+            scipy.interpolate.make_interp_spline(v, np.moveaxis(along(halves[0]), 1, 0), k=3)(halves[1]), 1, 0
+        )
         size = float(np.max(np.ptp(xyz.reshape(-1, 3), axis=0)))
         if np.max(np.abs(near - _grid(surface, *halves))) <= _NEAR * size:
             break

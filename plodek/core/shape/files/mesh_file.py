@@ -8,7 +8,6 @@ from itertools import pairwise
 from typing import Any, TypeAlias
 
 import numpy as np
-import trimesh
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadFile
@@ -51,6 +50,8 @@ def read(data: bytes, kind: str, name: str) -> dict[str, Any]:
 
 
 def _read_stl(data: bytes, name: str) -> list[_Part]:
+    import trimesh  # it takes long to import, and few files need it
+
     try:
         found: Any = trimesh.load(io.BytesIO(data), file_type="stl", process=False)
     except Exception as error:  # the reader's own errors are of many kinds
@@ -86,6 +87,8 @@ def _read_obj(data: bytes) -> list[_Part]:
 
 def write_stl(surfaces: list[tuple[str, Triangulated]], scale: float) -> bytes:
     """Write surfaces as one text STL file with a named solid each, ``scale`` file units to the project's."""
+    import trimesh  # it takes long to import, and few files need it
+
     parts = []
     for name, surface in surfaces:
         mesh = trimesh.Trimesh(surface.xyz * scale, surface.triangles, process=False)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.interpolate import CubicSpline
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.errors import BadValue
@@ -46,7 +46,9 @@ class Lofted(GeneratedSurface):
         eye = np.eye(len(lined))
         straight, few = len(lined) == 2, len(lined) == 3
         self._weights = (
-            None if straight else CubicSpline(knots, eye, bc_type="natural" if few else "not-a-knot")
+            None
+            if straight
+            else scipy.interpolate.CubicSpline(knots, eye, bc_type="natural" if few else "not-a-knot")
         )
         self.breaks = (np.unique(np.concatenate([breaks_of(s) for s in lined])), np.array([0.0, 1.0]))
         self.wraps = (sections[0].closed, False)

@@ -6,8 +6,7 @@ import math
 from functools import cached_property
 
 import numpy as np
-from scipy.interpolate import CubicSpline
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import Floats, dot
 from plodek.core.errors import BadValue
@@ -120,7 +119,7 @@ class PathFrame:
             w = tangent[n + 1] - t
             size = w @ w
             across[n + 1] = r - (2 / size * (w @ r) * w if size > 0 else 0.0)
-        self._across = CubicSpline(s, across)
+        self._across = scipy.interpolate.CubicSpline(s, across)
         self.base = place[0]
         self.start = np.stack([start[0], np.cross(tangent[0], start[0]), tangent[0]])
 
@@ -153,7 +152,7 @@ class PathFrame:
         """Give the fractions (n,) of places (n, 3) on the trail of one place (3,): between fine stations."""
         s, base, axes = self.stations
         trail = base + combined(np.repeat(self.local(foot[None, :]), len(s), axis=0), axes)
-        tree = cKDTree(trail)
+        tree = scipy.spatial.cKDTree(trail)
         near = np.clip(tree.query(xyz)[1], 1, len(s) - 2)
         low, high = trail[near - 1], trail[near + 1]
         way = high - low

@@ -9,10 +9,7 @@ from functools import cached_property
 
 import numba
 import numpy as np
-import trimesh
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.errors import BadValue, NothingFound
@@ -121,6 +118,8 @@ class Triangulated(Surface):
 
         Raises NothingFound where it misses them.
         """
+        import trimesh  # only where a plane cuts: it takes long to import
+
         mesh = trimesh.Trimesh(self.xyz, self.triangles, process=False)
         pieces = np.asarray(trimesh.intersections.mesh_plane(mesh, normal, at))  # type: ignore[no-untyped-call]
         size = float(np.max(np.ptp(self.xyz, axis=0)))
@@ -158,9 +157,11 @@ def merged(xyz: Floats, tolerance: float) -> tuple[Floats, Ints]:
     same, number = np.unique(xyz, axis=0, return_inverse=True)
     number = number.ravel()
     if tolerance > 0:
-        pairs = cKDTree(same).query_pairs(tolerance, output_type="ndarray")
-        graph = coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(same), len(same)))
-        _, group = connected_components(graph, directed=False)
+        pairs = scipy.spatial.cKDTree(same).query_pairs(tolerance, output_type="ndarray")
+        graph = scipy.sparse.coo_array(
+            (np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(same), len(same))
+        )
+        _, group = scipy.sparse.csgraph.connected_components(graph, directed=False)
         first = np.unique(group, return_index=True)[1]
         same, number = same[first], np.asarray(group, dtype=np.int64)[number]
     return same, number

@@ -9,7 +9,7 @@ from itertools import pairwise
 
 import numba
 import numpy as np
-from scipy.optimize import brentq
+import scipy
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.shape.closest import CurveSearch, SurfaceJet, SurfaceSearch
@@ -250,7 +250,7 @@ class TrimmedFace(SmoothSurface):
             return float(self._edge_jets(np.array([t]))[0][0, axis]) - value
 
         high = min(high, np.floor(low) + 1 - 1e-13)
-        return float(brentq(away, low, high)) if away(low) * away(high) < 0 else low
+        return float(scipy.optimize.brentq(away, low, high)) if away(low) * away(high) < 0 else low
 
     def _along_u(self, u: Floats, v: Floats, fine: int) -> tuple[Floats, Floats]:
         """Integrate the area element, and a third of place · normal, from the first u to each u (n,)."""

@@ -17,7 +17,8 @@ from plodek.core.recipe.moving import Moving
 from plodek.core.recipe.selectors import place_of
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
-from plodek.core.units import length
+from plodek.core.shape.move import scaled
+from plodek.core.units import factor, length
 
 
 class BlockFrom(BlockStep):
@@ -59,10 +60,6 @@ class BringLayout(Moving, BlockStep):
         default=None, title="Join corners within", description="only those at the same place, where left out"
     )
 
-    def files(self) -> list[str]:
-        """Give the name of the file."""
-        return [self.file]
-
     def apply(self, model: Model, context: Context) -> Model:
         need_open_blocks(model)
         other = context.evaluate(self.file)
@@ -73,7 +70,7 @@ class BringLayout(Moving, BlockStep):
             else self.model_copy(update={"shift": [0, 0, 0]})
         )
         gap = None if self.gap is None else length(self.gap, model.unit)
-        change = brought_in(
-            self.id, model.layout, model.guides, other.layout, other.guides, shift.move_of(model), gap
-        )
+        # The other recipe has a unit of its own: its lengths come in as what they are.
+        move = scaled(np.zeros(3), factor(other.unit, model.unit)).then(shift.move_of(model))
+        change = brought_in(self.id, model.layout, model.guides, other.layout, other.guides, move, gap)
         return model.changed(change)

@@ -40,10 +40,6 @@ class BringIn(ShapeStep):
         default=30.0, title="Edges of triangles from", ge=1, le=180, json_schema_extra=when(edges="yes")
     )
 
-    def files(self) -> list[str]:
-        """Give the name of the file."""
-        return [self.file]
-
     def apply(self, model: Model, context: Context) -> Model:
         packed = context.files.geometry(self.file)
         told = unpack(packed)["unit"]

@@ -46,10 +46,6 @@ class Read(ShapeStep):
         default=None, title="Unit of the file", description="the project's unit where left out"
     )
 
-    def files(self) -> list[str]:
-        """Give the name of the file."""
-        return [self.file]
-
     def apply(self, model: Model, context: Context) -> Model:
         sections = point_file.read(context.files.read(self.file), self.file)
         scale = factor(self.file_unit, model.unit) if self.file_unit else 1.0

@@ -1,0 +1,163 @@
+"""Naming things by rule: how far a place reaches, what is doubtful, lists of rules, places on guides, regions."""
+
+import json
+
+import numpy as np
+import pytest
+
+from plodek.core.recipe import document
+from plodek.core.recipe.explaining import explained, lines_of
+from plodek.core.recipe.selectors import blocks, corners, edges, sides
+from tests.conftest import evaluated, model_of
+
+FRAME = {"kind": "frame", "id": "f", "width": 3, "height": 2}
+THIRDS = [FRAME, {"kind": "cut", "id": "c", "by": "x", "at": [1, 2]}]
+BOX = {"kind": "frame", "id": "f", "shape": "box", "width": 1, "height": 1, "depth": 1}
+
+
+@pytest.mark.parametrize("at", [[500, 0.5], [-40, 1], [1.5, 30]])
+@pytest.mark.parametrize(
+    "step",
+    [
+        {"kind": "hollow", "blocks": None},
+        {"kind": "count", "tier": None, "cells": 3},
+        {"kind": "patch", "name": "w", "faces": None},
+        {"kind": "pin", "corner": None, "to": [0, 0]},
+    ],
+)
+def test_a_place_out_of_reach_finds_nothing_and_says_what_is_nearest(step, at):
+    filled = {k: {"at": at} if v is None else v for k, v in step.items()}
+    error = evaluated([*THIRDS, filled | {"id": "s"}]).error
+    assert "is nearest" in str(error)
+    assert "m away" in str(error)
+
+
+def test_the_reach_grows_with_the_block_and_not_with_the_layout():
+    """Beside a block of 1 by 1, a place two away is too far; beside one of 100 by 100 it is not."""
+    small = evaluated(
+        [
+            FRAME | {"width": 1, "height": 1},
+            {"kind": "pin", "id": "p", "corner": {"at": [3, 0]}, "to": [1, 0]},
+        ]
+    )
+    assert "is near" in str(small.error)
+    large = [
+        FRAME | {"width": 100, "height": 100},
+        {"kind": "pin", "id": "p", "corner": {"at": [98, 0]}, "to": [100, 1]},
+    ]
+    assert evaluated(large).error is None
+
+
+def test_a_second_candidate_nearly_as_near_is_told():
+    hollow = {"kind": "hollow", "id": "h", "blocks": {"at": [1.01, 1]}}
+    said = model_of([*THIRDS, hollow]).reports["h"]
+    assert len(said) == 1
+    assert "nearly as near" in said[0]
+    assert "h" not in model_of([*THIRDS, hollow | {"blocks": {"at": [1.2, 1]}}]).reports
+
+
+def test_a_place_may_be_one_on_a_guide():
+    mark = {"kind": "point", "id": "m", "name": "nose", "at": [1.5, 0.9]}
+    hollow = {"kind": "hollow", "id": "h", "blocks": {"at": {"guide": "nose"}}}
+    model = model_of([mark, *THIRDS, hollow])
+    (gone,) = [name for name, block in model.layout.blocks.items() if block.hollow]
+    assert np.allclose(model.layout.centre(gone)[:2], [1.5, 1])
+
+
+def test_lists_of_rules_find_what_any_of_them_finds():
+    model = model_of(THIRDS)
+
+    def rule(kind, field, value):
+        step = {"kind": kind, "id": "x", field: value, "name": "n", "cells": 3}
+        known = {"hollow": ("blocks",), "count": ("tier", "cells"), "patch": ("name", "faces")}[kind]
+        (found,) = document.of(
+            {"steps": [{k: v for k, v in step.items() if k in ("kind", "id", *known)}]}
+        ).steps
+        return getattr(found, field)
+
+    both = rule("patch", "faces", {"any": [{"side": "x-"}, {"side": "x+"}]})
+    assert sides(model, both) == sides(model, rule("patch", "faces", {"side": "x-"})) + sides(
+        model, rule("patch", "faces", {"side": "x+"})
+    )
+    two = rule("hollow", "blocks", {"any": [{"at": [0.5, 1]}, {"at": [2.5, 1]}]})
+    assert len(blocks(model, two)) == 2
+    assert len(edges(model, rule("count", "tier", {"any": [{"at": [0.5, 0]}, {"at": [0, 1]}]}))) == 2
+
+
+def test_a_selector_that_means_several_does_all_of_them_or_is_refused():
+    each = {"each": [[0.5, 0], [1.5, 0], [2.5, 0]]}
+    model = model_of([*THIRDS, {"kind": "count", "id": "n", "tier": each, "cells": 9}])
+    assert sum(n == 9 for n in model.laid.cells.values()) == 3
+    spaced = model_of([*THIRDS, {"kind": "space", "id": "s", "tier": each, "first": 0.01, "cells": 20}])
+    assert len(spaced.spacing.laws) == 6
+    name = evaluated([*THIRDS, {"kind": "name-tier", "id": "n", "tier": each, "name": "a"}])
+    assert "edges of 3 tiers are named" in str(name.error).lower()
+    pin = {"kind": "pin", "id": "p", "corner": {"ids": list(model.layout.corners)[:2]}, "to": [0, 0]}
+    assert "2 corners are named" in str(evaluated([*THIRDS, pin]).error)
+
+
+def test_regions_are_named_found_and_bounded():
+    gravel = {"kind": "region", "id": "r", "blocks": {"at": [0.5, 1]}, "name": "gravel"}
+    model = model_of([*THIRDS, gravel])
+    assert {n: len(b) for n, b in model.layout.regions.items()} == {"gravel": 1, "fluid": 2}
+    between = {
+        "kind": "patch",
+        "id": "p",
+        "name": "grate",
+        "type": "general",
+        "faces": {"between": ["gravel", "fluid"]},
+    }
+    (owner,) = model_of([*THIRDS, gravel, between]).patch_of.values()
+    assert owner.name == "grate"
+    wrong = between | {"faces": {"between": ["gravel", "sand"]}}
+    assert "regions: gravel, fluid" in str(evaluated([*THIRDS, gravel, wrong]).error).lower()
+    inner = {"kind": "hollow", "id": "h", "blocks": {"region": "gravel"}}
+    assert list(model_of([*THIRDS, gravel, inner]).layout.regions) == ["fluid"]
+    merged = {"kind": "merge", "id": "m", "blocks": {"each": [[0.5, 1], [1.5, 1]]}}
+    assert "belong to the regions" in str(evaluated([*THIRDS, gravel, merged]).error)
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        {"kind": "cut", "by": "y", "at": [1]},
+        {"kind": "ring", "blocks": {"at": [0.5, 1]}, "where": "inside", "thickness": 0.1},
+        {"kind": "grow", "sides": {"side": "x-"}, "distance": 1},
+        {"kind": "place", "blocks": {"at": [0.5, 1]}, "shift": [0, 5]},
+        {"kind": "extrude", "depth": 1, "cells": 2},
+    ],
+)
+def test_what_is_made_of_a_region_stays_in_it(more):
+    gravel = {"kind": "region", "id": "r", "blocks": {"at": [0.5, 1]}, "name": "gravel"}
+    before, after = model_of([*THIRDS, gravel]), model_of([*THIRDS, gravel, more | {"id": "m"}])
+    assert len(after.layout.regions["gravel"]) >= len(before.layout.regions["gravel"])
+    new = [n for n in after.layout.blocks if n not in before.layout.blocks]
+    for name in new:
+        if after.layout.centre(name)[0] < 1:
+            assert after.layout.blocks[name].region == "gravel"
+
+
+def test_an_explanation_tells_what_each_rule_found():
+    steps = [
+        *THIRDS,
+        {"kind": "hollow", "id": "h", "blocks": {"at": [1.5, 1]}},
+        {"kind": "cut", "id": "x", "at": [77]},
+    ]
+    told = explained(evaluated(steps))
+    assert [one["state"] for one in told] == ["ok", "ok", "ok", "failed"]
+    (field,) = told[2]["found"]
+    assert (field["field"], field["what"], field["count"]) == ("blocks", "blocks", 1)
+    assert field["first"][0]["at"] == [1.5, 1.0, 0.0]
+    assert "No edge crosses x = 77" in told[3]["error"]
+    text = "\n".join(lines_of(told))
+    assert "blocks finds 1 blocks" in text
+    assert field["first"][0]["id"] in text
+    assert json.dumps(told)
+
+
+def test_corners_are_found_by_their_ids_and_places():
+    model = model_of([BOX])
+    ids = list(model.layout.corners)
+    step = {"kind": "align", "id": "a", "corners": {"each": [[0, 0, 0], [1, 1, 1]]}, "to": "x"}
+    (found,) = document.of({"steps": [step]}).steps
+    assert set(corners(model, found.corners)) == {ids[0], ids[7]}
