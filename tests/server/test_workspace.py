@@ -1,0 +1,202 @@
+"""What a workspace keeps: older databases, uploads and downloads whole, jobs without writes, memory within bounds."""
+
+import io
+import json
+import sqlite3
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from plodek.core.errors import BadFile
+from plodek.core.recipe import document
+from plodek.server.api.projects import upload
+from plodek.server.app import make_app
+from plodek.server.engine import Engine
+from plodek.server.settings import Settings
+from plodek.server.store.tables import VERSION
+from plodek.server.workspace import Workspace
+from tests.conftest import DEMO_FILES, demo_file
+
+FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
+BRING = {"kind": "bring-layout", "id": "b", "file": "part.json", "shift": [4, 0]}
+PART = {
+    "plodek": 1,
+    "steps": [FRAME, {"kind": "read", "id": "r", "file": "pier.csv", "name": "pier", "shape": "closed"}],
+}
+
+
+def sent(client, data, name="recipe.zip"):
+    return client.post(f"/api/projects/uploads?name={name}", data=data)
+
+
+def zipped(files):
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return packed.getvalue()
+
+
+def test_a_download_has_all_that_brought_in_recipes_read_and_makes_the_project_again(client):
+    project = client.post("/api/projects", json={"name": "Two parts"}).json["id"]
+    for name, data in (
+        ("part.json", json.dumps(PART).encode()),
+        ("pier.csv", demo_file("pier-outline.csv")),
+        ("unused.csv", b"0 0\n1 1\n"),
+    ):
+        assert client.post(f"/api/projects/{project}/files?name={name}", data=data).status_code == 201
+    body = {"base": 0, "steps": [FRAME, BRING], "parameters": {"wide": "f.width"}}
+    assert client.put(f"/api/projects/{project}/recipe", json=body).status_code == 200
+    data = client.get(f"/api/projects/{project}/recipe/download").data
+    with zipfile.ZipFile(io.BytesIO(data)) as found:
+        assert sorted(found.namelist()) == ["part.json", "pier.csv", "recipe.json"]
+    again = sent(client, data)
+    assert (again.status_code, again.json["name"], again.json["steps"]) == (201, "Two parts", 2)
+    recipes = [client.get(f"/api/projects/{p}/recipe").json for p in (project, again.json["id"])]
+    assert recipes[0]["steps"] == recipes[1]["steps"]
+    assert recipes[1]["parameters"] == {"wide": "f.width"}
+    models = [client.get(f"/api/projects/{p}/model").json for p in (project, again.json["id"])]
+    assert models[0] == models[1]
+    assert models[0]["steps"][1]["state"] == "ok"
+
+
+def test_a_recipe_alone_makes_a_project_too(client):
+    made = sent(client, json.dumps({"plodek": 1, "name": "", "steps": [FRAME]}).encode(), "weir.json")
+    assert (made.status_code, made.json["name"]) == (201, "weir.json")
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"PK\x03\x04 torn", "no ZIP file that can be read"),
+        (zipped({"a.csv": b"0 0\n"}), "there is no recipe in it"),
+        (zipped({"a.json": b"{}", "b.json": b"{}"}), "2 files of it may be the recipe"),
+        (zipped({"x/recipe.json": b"{}", "y/recipe.json": b"{}"}), "two files in it are called"),
+        (zipped({"recipe.json": b"{"}), "it is not JSON"),
+        (b"[]", "recipe.zip"),
+    ],
+)
+def test_a_bad_upload_is_refused_with_a_sentence_and_makes_nothing(client, data, words):
+    answer = sent(client, data)
+    assert answer.status_code == 422
+    assert words in answer.json["detail"]
+    assert client.get("/api/projects").json["projects"] == []
+
+
+def test_an_upload_that_would_fill_the_disk_is_refused(monkeypatch):
+    monkeypatch.setattr(upload, "MOST_BYTES", 1000)
+    with pytest.raises(BadFile, match="Stay below"):
+        upload.unpacked(zipped({"recipe.json": b" " * 2000}), "big.zip")
+
+
+def test_a_database_of_the_version_before_is_brought_up(tmp_path):
+    """Revisions held the steps alone: they become whole recipes of the format they had."""
+    first = Workspace(tmp_path)
+    with first.database.connection_context():
+        from plodek.server.store import projects
+
+        projects.make("Old", {"steps": []})
+    cut = {"kind": "cut", "id": "c", "by": "fraction", "at": [0.5], "tier": {"at": [2, 0]}}
+    with sqlite3.connect(tmp_path / "plodek.db") as raw:
+        raw.execute("ALTER TABLE revision RENAME COLUMN document TO steps")
+        raw.execute("UPDATE revision SET steps = ?", [json.dumps([FRAME, cut])])
+        raw.execute("PRAGMA user_version = 1")
+    with make_app(Workspace(tmp_path, immediate=True)).test_client() as client:
+        recipe = client.get("/api/projects/1/recipe").json
+        assert recipe["steps"][1]["fractions"] == [0.5]
+        assert client.get("/api/projects/1/model").json["steps"][1]["state"] == "ok"
+    with sqlite3.connect(tmp_path / "plodek.db") as raw:
+        assert raw.execute("PRAGMA user_version").fetchone() == (VERSION,)
+
+
+def test_watching_a_job_writes_nothing(client, demo_steps):
+    project = client.post("/api/projects", json={"name": "Pier", "demo": True}).json["id"]
+    job = client.post(f"/api/projects/{project}/builds", json={"base": 0, "steps": demo_steps}).json["id"]
+    folder = client.application.extensions["plodek"].folder
+    with sqlite3.connect(folder / "plodek.db") as raw:
+        before = raw.execute("SELECT beat, progress FROM job").fetchall()
+        for _ in range(50):
+            assert client.get(f"/api/jobs/{job}").json["state"] == "done"
+        assert raw.execute("SELECT beat, progress FROM job").fetchall() == before
+
+
+def test_listing_and_answering_read_no_file_contents(client, monkeypatch):
+    """Names and hashes come from the database by themselves; the contents stay where they are."""
+    project = client.post("/api/projects", json={"name": "Pier", "demo": True}).json["id"]
+    assert client.get(f"/api/projects/{project}/model").status_code == 200
+    from plodek.server.store import projects
+
+    def refuse(*_):
+        raise AssertionError("a file's contents were read")
+
+    monkeypatch.setattr(projects, "read_file", refuse)
+    assert client.get(f"/api/projects/{project}/recipe").json["files"] == ["pier-outline.csv"]
+    assert client.get(f"/api/projects/{project}/model").status_code == 200
+    steps = client.get(f"/api/projects/{project}/recipe").json["steps"]
+    assert (
+        client.post(
+            f"/api/projects/{project}/preview", json={"steps": steps[:-1], "against": steps}
+        ).status_code
+        == 200
+    )
+
+
+def test_files_of_the_cache_are_of_this_code_and_stay_young(tmp_path, monkeypatch):
+    engine = Engine(tmp_path / "cache")
+    recipe = document.of(
+        {"steps": [FRAME, {"kind": "smooth", "id": "s", "sweeps": 5, "control": "no control"}]}
+    )
+    key = engine.smoothed_key(recipe, DEMO_FILES)
+    blocks, runs = engine.smooth(engine.evaluate(recipe, DEMO_FILES).model)
+    engine.keep_smoothed(key, blocks, runs)
+    (path,) = engine.cache.glob("*.npz")
+    import os
+
+    os.utime(path, (0, 0))
+    fresh = Engine(tmp_path / "cache")
+    assert fresh.smoothed(key)[1] == runs
+    fresh.sweep_out()
+    assert path.exists()  # asked for just now
+    monkeypatch.setattr("plodek.server.engine.fingerprint", lambda: "other")
+    assert fresh.smoothed_key(recipe, DEMO_FILES) != key
+    os.utime(path, (0, 0))
+    fresh.sweep_out()
+    assert not path.exists()
+
+
+def test_500_previews_hold_the_process_below_a_limit(tmp_path):
+    """Each preview is another model of 70 blocks; what is kept of them is bounded in bytes."""
+    engine = Engine(tmp_path / "cache")
+    frame = {"kind": "frame", "id": "f", "shape": "box", "width": 4, "height": 4, "depth": 4}
+    cuts = [{"kind": "cut", "id": f"c{a}", "by": a, "at": [1, 2, 3]} for a in "xyz"]
+
+    def resident():
+        import resource
+
+        return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize() / 1024**2
+
+    engine._evaluator = type(engine._evaluator)(most_bytes=20 * 1024**2)
+    before = 0.0
+    for n in range(500):
+        ring = {"kind": "ring", "id": "r", "thickness": 0.1 + n * 1e-5, "blocks": {"at": [1.5, 1.5, 1.5]}}
+        found = engine.evaluate(document.of({"steps": [frame, *cuts, ring]}), DEMO_FILES)
+        assert found.error is None
+        _ = found.model.cells, found.model.facts.angles, found.model.facts.drawn
+        if n == 99:
+            before = resident()
+    assert resident() - before < 80
+
+
+def test_settings_come_from_the_environment_in_one_place(monkeypatch):
+    monkeypatch.setenv("PLODEK_HOSTS", "grid.local, other.local")
+    monkeypatch.setenv("PLODEK_MOST_MB", "7")
+    found = Settings.of_environment("10.0.0.5")
+    assert found.hosts == ("127.0.0.1", "localhost", "10.0.0.5", "grid.local", "other.local")
+    assert found.most_mb == 7
+
+
+def test_another_host_and_another_sites_page_are_refused(client):
+    assert client.get("/api/projects", headers={"Host": "evil.example"}).status_code == 403
+    foreign = client.post("/api/projects", json={"name": "x"}, headers={"Origin": "http://evil.example"})
+    assert (foreign.status_code, "another site" in foreign.json["detail"]) == (403, True)
