@@ -97,7 +97,9 @@ def histogram(cells: CellValues, key: str, bars: int = 40) -> tuple[Floats, list
     finite = values[np.isfinite(values)]
     low, high = (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 1.0)
     if high - low < 1e-9 * max(abs(high), 1.0):
-        low, high = low - 0.5, high + 0.5
+        # A bar of some width around the one value, within what the metric can be.
+        least, most = BY_KEY[key].possible
+        low, high = min(low, max(low - 0.5, least)), max(high, min(high + 0.5, most))
     if key.endswith("_ratio") and low > 0:
         bounds = np.geomspace(low, high, bars + 1)
     else:

@@ -1,5 +1,5 @@
 import createClient from "openapi-fetch";
-import type { GeometryFile, Job } from "../model/types";
+import type { GeometryFile, Job, Project } from "../model/types";
 import type { paths } from "./schema.gen";
 
 /** An error of the server: RFC 9457, with where it is and what helps. */
@@ -60,6 +60,11 @@ export async function sendPoints(project: number, file: File): Promise<GeometryF
 /** Has a CAD, STL, OBJ or DXF file read by a job, which stores it once it has been read. */
 export async function sendGeometry(project: number, file: File): Promise<Job> {
   return sent(`/api/projects/${project}/geometry?name=${encodeURIComponent(file.name)}`, file);
+}
+
+/** Makes a project of a recipe, or of a ZIP file of one with its files. */
+export async function sendRecipe(file: File): Promise<Project> {
+  return sent(`/api/projects/uploads?name=${encodeURIComponent(file.name)}`, file);
 }
 
 async function sent<T>(url: string, file: File): Promise<T> {

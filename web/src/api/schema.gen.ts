@@ -2818,6 +2818,8 @@ export interface components {
          *     and left out where that would take long.
          */
         "EffectsOut.Effect": {
+            /** Coarse */
+            coarse: boolean;
             /** Cells */
             cells: number;
             /** Blocks */
@@ -3148,6 +3150,8 @@ export interface components {
          *     and left out where that would take long.
          */
         "PreviewOut.Effect": {
+            /** Coarse */
+            coarse: boolean;
             /** Cells */
             cells: number;
             /** Blocks */

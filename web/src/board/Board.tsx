@@ -1,4 +1,4 @@
-import { Box, Flex, Grid, Spinner } from "@chakra-ui/react";
+import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useState } from "react";
 import { http, type Problem, taken } from "../api/client";
@@ -32,6 +32,11 @@ import { Route } from "./Route";
 import { Strip } from "./Strip";
 import { useBoardKeys } from "./useBoardKeys";
 
+/** What is being done while there is nothing to show yet. */
+interface Waiting {
+  waiting: string;
+}
+
 const NOT_RUN = /smoothing has not been run/i;
 
 /** The main screen of a project. */
@@ -45,10 +50,11 @@ export function Board({ project }: { project: number }) {
       </Box>
     );
   }
-  if (!data) {
+  if ("waiting" in data) {
     return (
-      <Flex height="100%" align="center" justify="center">
+      <Flex height="100%" align="center" justify="center" gap="3" role="status">
         <Spinner color="ochre" />
+        <Text color="muted">{data.waiting} …</Text>
       </Flex>
     );
   }
@@ -85,8 +91,8 @@ function Screen() {
   );
 }
 
-/** Gathers what the board needs; a string where the project cannot be shown, null while it loads. */
-function useData(project: number): BoardData | string | null {
+/** Gathers what the board needs; a string where the project cannot be shown, or what is waited for. */
+function useData(project: number): BoardData | string | Waiting {
   const board = useBoard();
   const cache = useQueryClient();
   const schema = useSchema();
@@ -182,7 +188,8 @@ function useData(project: number): BoardData | string | null {
 
   const error = recipe.error ?? schema.error ?? (model.data ? null : model.error);
   if (error) return error.message;
-  if (!recipe.data || !model.data || !kinds) return null;
+  if (!recipe.data || !kinds) return { waiting: "Opening the project" };
+  if (!model.data) return { waiting: `Working out the blocks from ${steps.length} steps` };
   const base = recipe.data.revision;
   const fail = (failed: Error) => setProblem(failed.message);
   const keepSteps = (change: Change, then?: () => void) => {
@@ -227,6 +234,7 @@ function useData(project: number): BoardData | string | null {
     feet,
     quality: hasBlocks && !quality.error ? (quality.data ?? null) : null,
     grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? (grid.data ?? null) : null,
+    doing: grid.isLoading ? "Filling the grid" : quality.isLoading ? "Measuring the cells" : "",
     gridProblem: grid.error && !NOT_RUN.test(grid.error.message) ? grid.error.message : "",
     preview: tried ? (preview.data ?? null) : null,
     previewGrid: previewGrid.data && tried && wantsGrid ? previewGrid.data : null,

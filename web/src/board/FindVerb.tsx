@@ -21,7 +21,7 @@ const startsWord = (text: string, start: string): boolean =>
 
 /** Finds any verb by its name or what it is about. */
 export function FindVerb() {
-  const { kinds, begin, undo, redo } = useBoardData();
+  const { kinds, begin, undo, redo, model } = useBoardData();
   const set = useBoard((board) => board.set);
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
@@ -39,7 +39,7 @@ export function FindVerb() {
       where: "Route",
       key: `Alt ${n + 1}`,
       about: "",
-      act: () => goToStage(stage),
+      act: () => goToStage(stage, model),
     })),
     { name: "Undo", where: "Recipe", key: "Ctrl Z", about: "Go back one revision", act: undo },
     {

@@ -1,5 +1,6 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { type PointerEvent as DragEvent, useLayoutEffect, useRef, useState } from "react";
+import { onlyInSpace } from "../model/looking";
 import { moved, removed } from "../model/places";
 import { sentence } from "../model/sentences";
 import type { Step } from "../model/types";
@@ -258,10 +259,11 @@ const Tool = ({ label, text, act }: { label: string; text: string; act: () => vo
 );
 
 function Verbs() {
-  const { kinds, begin } = useBoardData();
+  const { kinds, begin, model } = useBoardData();
   const stage = useBoard((board) => board.stage);
   const now = useBoard((board) => board.draft?.isNew && board.draft.step.kind);
-  const all = [...kinds.values()].filter((kind) => kind.stage === stage);
+  const offered = stage !== "Smooth" || !onlyInSpace(model);
+  const all = [...kinds.values()].filter((kind) => kind.stage === stage && offered);
   const families = [...new Set(all.map((kind) => kind.family))];
   const [wished, setWished] = useState("");
   const drafted = all.find((kind) => kind.kind === now)?.family;
@@ -270,6 +272,12 @@ function Verbs() {
   return (
     <Box px="4" py="3" borderTop="1px solid" borderColor="rule">
       <Heading>Next step</Heading>
+      {stage === "Smooth" && onlyInSpace(model) && (
+        <Empty>
+          There is no smoothing in space yet. Blocks lifted from a plane grid are smoothed in the
+          plane, before the lift.
+        </Empty>
+      )}
       {families.length > 1 && (
         <Flex gap="2.5" mb="2" wrap="wrap" role="tablist" aria-label="Kinds of steps">
           {families.map((name) => (

@@ -46,7 +46,7 @@ export function Route() {
             now={name === stage}
             first={index === 0}
             last={index === STAGES.length - 1}
-            go={() => goToStage(name)}
+            go={() => goToStage(name, model)}
           />
         ))}
       </Grid>

@@ -115,6 +115,7 @@ function BlockFacts() {
       <Title>{blocks.length > 1 ? `${blocks.length} blocks` : `Block ${first.label}`}</Title>
       {blocks.length === 1 && <Fact name="cells" value={first.cells.join(" × ")} />}
       <Fact name="cells in all" value={whole(cells)} />
+      {blocks.length === 1 && first.region && <Fact name="region" value={first.region} />}
       {hollow > 0 && <Fact name="hollow" value={hollow} />}
       {blocks.length === 1 && <Neighbours id={first.id} />}
       <Verbs
@@ -123,6 +124,7 @@ function BlockFacts() {
           "butterfly",
           hollow ? "bring-back" : "hollow",
           ...(blocks.length === 2 ? ["merge"] : []),
+          "region",
           "place",
         ]}
       />

@@ -26,7 +26,7 @@ export function useBoardKeys() {
         return does(event.shiftKey ? data.redo : data.undo);
       if (held && key === "y" && !typing(event)) return does(data.redo);
       if (event.altKey && /^[1-6]$/.test(event.key))
-        return does(() => goToStage(STAGES[Number(event.key) - 1] as Stage));
+        return does(() => goToStage(STAGES[Number(event.key) - 1] as Stage, data.model));
       if (event.key === "Escape") return does(() => backOut());
       // A list takes no Enter of its own, and passes none on to the form.
       if (event.key === "Enter" && event.repeat) return does(() => undefined); // held down

@@ -1,5 +1,6 @@
 /** What the camera looks from, what the view shows, and what lies under the cursor. */
 import type { Taken } from "./selection";
+import type { Model } from "./types";
 
 export type LookFrom = "oblique" | "+x" | "−x" | "+y" | "−y" | "+z" | "−z";
 
@@ -10,6 +11,9 @@ export type Part =
   | { kind: "all" }
   | { kind: "blocks"; ids: string[] }
   | { kind: "layer"; tier: string; at: number };
+
+/** Whether the blocks were made in space, with no plane grid that they were lifted from. */
+export const onlyInSpace = (model: Model): boolean => model.dim === 3 && model.plane_step === null;
 
 /** Something under the cursor. */
 export interface Hit {

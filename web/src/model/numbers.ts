@@ -1,7 +1,8 @@
 /** Numbers as an analyst reads them: three digits that matter, thousands apart. */
 export function short(value: number, digits = 3): string {
   if (!Number.isFinite(value) || Math.abs(value) >= 1e15) return "∞";
-  if (value === 0) return "0";
+  // What rounding leaves of a zero is told as one.
+  if (Math.abs(value) < 1e-12) return "0";
   const size = Math.abs(value);
   if (size >= 1000) return whole(value);
   if (size < 1e-4) return value.toExponential(digits - 1).replace("e-", "e−");

@@ -46,15 +46,21 @@ export function unpacked<T>(data: ArrayBuffer): T {
   return { ...index, ...Object.fromEntries(arrays) };
 }
 
-/** Gives the triangles' node indices and, for each triangle, its face. */
-export function triangles(picture: Picture): Uint32Array {
+/** Gives the node indices of the triangles, two for each face that is wanted. */
+export function triangles(
+  picture: Picture,
+  wanted: (face: number) => boolean = () => true,
+): Uint32Array {
   const count = picture.faces.length / 4;
   const index = new Uint32Array(count * 6);
+  let found = 0;
   for (let n = 0; n < count; n++) {
+    if (!wanted(n)) continue;
     const [a, b, c, d] = picture.faces.subarray(4 * n, 4 * n + 4) as unknown as number[];
-    index.set([a, b, c, a, c, d] as number[], 6 * n);
+    index.set([a, b, c, a, c, d] as number[], found);
+    found += 6;
   }
-  return index;
+  return index.subarray(0, found);
 }
 
 /** Gives the place of a node, in the project's unit. */

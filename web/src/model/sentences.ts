@@ -43,7 +43,8 @@ function dropWord(parts: Part[]): void {
 export function valueText(value: unknown, labels: Record<string, string>, field?: Field): string {
   if (value === null || value === undefined || value === "") return "";
   const unit = field?.unit ?? "";
-  if (typeof value === "number" || typeof value === "string") return `${value}${unit}`;
+  if (typeof value === "number") return `${told(value)}${unit}`;
+  if (typeof value === "string") return `${value}${unit}`;
   if (Array.isArray(value)) {
     if (field?.widget === "corner-places") return `${value.length} corners`;
     if (field?.widget === "table") return value.length ? `a table of ${value.length}` : "";
@@ -52,7 +53,10 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
     return value.map((v) => valueText(v, labels)).join(", ");
   }
   const rule = value as Record<string, unknown>;
-  if ("at" in rule) return `nearest ${(rule.at as unknown[]).join(", ")}`;
+  if ("at" in rule) return `nearest ${valueText(rule.at, labels)}`;
+  if ("any" in rule) return (rule.any as unknown[]).map((v) => valueText(v, labels)).join(" and ");
+  if ("region" in rule) return `region ${rule.region}`;
+  if ("between" in rule) return `what is between ${(rule.between as string[]).join(" and ")}`;
   if ("on" in rule) return `what follows ${rule.on}`;
   if ("side" in rule) return `side ${rule.side}`;
   if ("each" in rule) return `${(rule.each as unknown[]).length} by their places`;
@@ -76,6 +80,9 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if ("ids" in rule) return listed(rule.ids as string[], labels);
   return JSON.stringify(value);
 }
+
+/** A number without what rounding has left behind its sixth digit. */
+const told = (value: number): string => String(Number(value.toPrecision(6)));
 
 function listed(ids: string[], labels: Record<string, string>): string {
   const named = ids.map((id) => labels[id] ?? id);

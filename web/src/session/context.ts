@@ -18,6 +18,8 @@ export interface BoardData {
   quality: Quality | null;
   grid: Picture | null;
   gridProblem: string;
+  /** What of the grid is being worked out for the first time; empty where nothing is. */
+  doing: string;
   preview: Preview | null;
   previewGrid: Picture | null;
   /** The surfaces, and those that the draft would add or change. */

@@ -1,9 +1,16 @@
 import { create } from "zustand";
-import type { Hit, Layer, LookFrom, Part, Point } from "../model/looking";
+import {
+  type Hit,
+  type Layer,
+  type LookFrom,
+  onlyInSpace,
+  type Part,
+  type Point,
+} from "../model/looking";
 import type { Measurement } from "../model/measuring";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
-import type { Cell, Step } from "../model/types";
+import type { Cell, Model, Step } from "../model/types";
 import { WALL_WISH, type WallWish } from "../model/wall_wish";
 
 /** A step that is being written or changed, not kept yet. */
@@ -122,12 +129,13 @@ const LAYER: Record<Stage, Layer> = {
 };
 
 /** Goes to a stage, the same from the route, by key and by name: nothing in hand, its layer on view. */
-export const goToStage = (stage: Stage) =>
+export const goToStage = (stage: Stage, model: Model) =>
   useBoard.setState({
     stage,
     layer: LAYER[stage],
     draft: null,
     selection: NOTHING,
     shown: [],
-    space: stage !== "Smooth",
+    // Smoothing shows the plane grid that it works on, where there is one.
+    space: stage !== "Smooth" || onlyInSpace(model),
   });

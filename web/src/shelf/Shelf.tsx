@@ -1,8 +1,8 @@
 import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useLocation } from "wouter";
-import { http, taken } from "../api/client";
+import { http, sendRecipe, taken } from "../api/client";
 import { useSchema } from "../api/queries";
 import { whole } from "../model/numbers";
 import type { Project } from "../model/types";
@@ -29,6 +29,13 @@ export function Shelf() {
       go(`/project/${project.id}`);
     },
   });
+  const bring = useMutation({
+    mutationFn: sendRecipe,
+    onSuccess: (project) => {
+      again();
+      go(`/project/${project.id}`);
+    },
+  });
   const act = useMutation({
     mutationFn: (work: () => Promise<unknown>) => work(),
     onSettled: again,
@@ -36,7 +43,7 @@ export function Shelf() {
   useEffect(() => {
     document.title = "Plodek";
   }, []);
-  const problem = make.error ?? act.error ?? projects.error;
+  const problem = make.error ?? bring.error ?? act.error ?? projects.error;
   return (
     <Box height="100%" overflow="auto">
       <Flex bg="bar" color="barText" px="6" h="58px" align="center" justify="space-between">
@@ -108,7 +115,10 @@ export function Shelf() {
             />
           ))}
         </Box>
-        <NewProject make={(name, demo) => make.mutate({ name, demo })} busy={make.isPending} />
+        <Box>
+          <NewProject make={(name, demo) => make.mutate({ name, demo })} busy={make.isPending} />
+          <BringIn bring={bring.mutate} busy={bring.isPending} />
+        </Box>
       </Grid>
     </Box>
   );
@@ -160,6 +170,42 @@ function NewProject(props: { make: (name: string, demo: boolean) => void; busy: 
           grid.
         </Text>
       </Box>
+    </Box>
+  );
+}
+
+/** A project from another shelf: its recipe alone, or the ZIP file it was taken along as. */
+function BringIn({ bring, busy }: { bring: (file: File) => void; busy: boolean }) {
+  const input = useRef<HTMLInputElement>(null);
+  const send = (files: FileList | null) => files?.[0] && bring(files[0]);
+  return (
+    <Box
+      mt="8"
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        send(event.dataTransfer.files);
+      }}
+    >
+      <Heading>A recipe from elsewhere</Heading>
+      <Quiet width="full" size="sm" disabled={busy} onClick={() => input.current?.click()}>
+        {busy ? "Reading it …" : "Bring in a recipe"}
+      </Quiet>
+      <input
+        ref={input}
+        type="file"
+        accept=".json,.zip"
+        aria-label="Recipe file"
+        hidden
+        onChange={(event) => {
+          send(event.target.files);
+          event.target.value = "";
+        }}
+      />
+      <Text fontSize="12px" color="muted" mt="3">
+        A recipe (.json), or a project with its files (.zip) as Hand-off gives it. It can be dropped
+        here too.
+      </Text>
     </Box>
   );
 }

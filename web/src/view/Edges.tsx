@@ -1,21 +1,22 @@
 import { useMemo } from "react";
 import { edgeId, sameEdge } from "../model/selection";
-import type { Block, Edge, Model } from "../model/types";
+import type { Edge, Model } from "../model/types";
 import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
+import { blockEdges, edgesApart } from "./apart";
 import { useDrawn } from "./drawn";
 import { piecesOf, Segments } from "./segments";
 
 type Path = number[][];
 
-/** Block edges by their state; what is in hand on top. Exploded, every block draws its own. */
+/** Block edges by their state, those on a guide as a double line; exploded, every block draws its own. */
 export function Edges({ origin }: { origin: number[] }) {
   const model = useDrawn();
   const palette = usePalette();
   const selection = useBoard((board) => board.selection);
   const explode = useBoard((board) => (board.layer === "Blocks" ? board.explode : 0));
   const drawn = useMemo(() => {
-    const apart = explode > 0 ? explodedEdges(model, origin, explode) : model.edges;
+    const apart = edgesApart(model, origin, explode);
     const of = (test: (edge: Edge) => boolean) =>
       piecesOf(
         apart.filter(test).map((edge) => edge.path),
@@ -37,40 +38,11 @@ export function Edges({ origin }: { origin: number[] }) {
       <Segments points={drawn.hollow} color={palette.muted} width={1} order={11} />
       <Segments points={drawn.inner} color={palette.ink} width={1.2} order={11} />
       <Segments points={drawn.outer} color={palette.ink} width={2.4} order={12} />
-      <Segments points={drawn.follows} color={palette.teal} width={3} order={13} />
+      <Segments points={drawn.follows} color={palette.ink} width={4.4} order={12} />
+      <Segments points={drawn.follows} color={palette.paper} width={1.6} order={13} />
       <Segments points={inHand} color={palette.ochre} width={4} order={14} />
     </>
   );
-}
-
-/** The edges of a block, each as the pair of its corners' ids in order. */
-function edgesOf(block: Block): string[] {
-  const found: string[] = [];
-  for (let n = 0; n < block.corners.length; n++)
-    for (let bit = 1; bit < block.corners.length; bit *= 2)
-      if (!(n & bit))
-        found.push(edgeId([block.corners[n] ?? "", block.corners[n | bit] ?? ""].sort()));
-  return found;
-}
-
-/** How far a block stands off its place when the view is exploded. */
-const offset = (block: Block, origin: number[], explode: number): number[] =>
-  block.centre.map((v, n) => explode * (v - (origin[n] ?? 0)));
-
-const shifted = (path: Path, by: number[]): Path =>
-  path.map((p) => p.map((v, n) => v + (by[n] ?? 0)));
-
-function explodedEdges(model: Model, origin: number[], explode: number): Edge[] {
-  const edges = new Map(model.edges.map((edge) => [edgeId(edge.id), edge]));
-  return model.blocks.flatMap((block) => {
-    const by = offset(block, origin, explode);
-    return edgesOf(block).flatMap((id) => {
-      const edge = edges.get(id);
-      if (!edge) return [];
-      const state = block.hollow ? ("hollow" as const) : edge.state;
-      return [{ ...edge, state, path: shifted(edge.path, by) }];
-    });
-  });
 }
 
 /** The paths of what is in hand: edges, those of blocks, or those around sides. */
@@ -81,14 +53,8 @@ function takenPaths(
   origin: number[],
   explode: number,
 ): Path[] {
+  if (kind === "block") return blockEdges(model, ids, origin, explode);
   const paths = new Map(model.edges.map((edge) => [edgeId(edge.id), edge.path]));
-  if (kind === "block")
-    return model.blocks
-      .filter((block) => ids.includes(block.id))
-      .flatMap((block) => {
-        const by = offset(block, origin, explode);
-        return edgesOf(block).map((id) => shifted(paths.get(id) ?? [], by));
-      });
   if (kind === "side")
     return model.sides
       .filter((side) => ids.includes(side.id.join("|")))

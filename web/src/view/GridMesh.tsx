@@ -1,43 +1,41 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
+import { colourRange, shareOf } from "../model/colouring";
 import { INNER, type Picture, triangles, UNNAMED } from "../model/picture";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { usePalette } from "../theme/mode";
 import { cividis, tone } from "../theme/palette";
-import { colourRange, shareOf } from "./quality";
+import type { Extent } from "./extent";
+import { useClip } from "./Surfaces";
 
 interface Props {
   picture: Picture;
-  origin: number[];
+  extent: Extent;
   /** Whether this is what a draft would give. */
   ghost?: boolean;
 }
 
 /** The faces and lines of a grid: plain, by quality, or by patch. */
-export function GridMesh({ picture, origin, ghost = false }: Props) {
+export function GridMesh({ picture, extent, ghost = false }: Props) {
   const { quality } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const selection = useBoard((board) => board.selection);
   const palette = usePalette();
+  const planes = useClip(extent);
   const metric = quality?.metrics.find((m) => m.key === quality.metric) ?? null;
   const solid = picture.dim === 3;
   const coloured =
     layer === "Patches" ? solid : layer === "Quality" && Boolean(picture.values && metric);
 
-  const lines = useMemo(() => linesOf(picture, picture.lines), [picture]);
-  const borders = useMemo(() => linesOf(picture, picture.borders), [picture]);
+  const lines = useMemo(() => indexed(picture, picture.lines), [picture]);
+  const borders = useMemo(() => indexed(picture, picture.borders), [picture]);
   const faces = useMemo(() => {
     const range = metric && colourRange(metric);
     const plain = new Color(palette.card);
     const wrong = new Color(palette.madder);
     const tones = picture.patches.map((_, n) => new Color(tone(n)));
-    const ochre = new Color(palette.ochre);
-    const inHand = new Set(
-      picture.origins.flatMap((id, n) => (selection.ids.includes(id) ? [n] : [])),
-    );
     const colour = (face: number): [number, number, number] => {
-      if (solid && inHand.has(picture.sides[face] as number)) return [ochre.r, ochre.g, ochre.b];
       if (coloured && layer === "Patches") {
         const group = picture.groups[face] as number;
         const found = group === UNNAMED ? wrong : group === INNER ? plain : (tones[group] as Color);
@@ -51,19 +49,36 @@ export function GridMesh({ picture, origin, ghost = false }: Props) {
       return [plain.r, plain.g, plain.b];
     };
     return facesOf(picture, colour);
-  }, [picture, coloured, layer, metric, palette, solid, selection]);
+  }, [picture, coloured, layer, metric, palette]);
+  const inHand = useMemo(() => facesIn(picture, new Set(selection.ids)), [picture, selection.ids]);
   useEffect(() => () => lines.dispose(), [lines]);
   useEffect(() => () => borders.dispose(), [borders]);
   useEffect(() => () => faces.dispose(), [faces]);
+  useEffect(() => () => inHand.dispose(), [inHand]);
 
-  const at = picture.origin.map((v, n) => v - (origin[n] ?? 0)) as [number, number, number];
+  const at = picture.origin.map((v, n) => v - (extent.origin[n] ?? 0)) as [number, number, number];
   return (
     <group position={at}>
       {(solid || coloured) && (
         <mesh geometry={faces} name="grid">
           <meshBasicMaterial
+            key={planes.length}
             vertexColors
             side={DoubleSide}
+            clippingPlanes={planes}
+            polygonOffset
+            polygonOffsetFactor={2}
+            polygonOffsetUnits={2}
+          />
+        </mesh>
+      )}
+      {solid && (
+        <mesh geometry={inHand} raycast={() => null}>
+          <meshBasicMaterial
+            key={planes.length}
+            color={palette.ochre}
+            side={DoubleSide}
+            clippingPlanes={planes}
             polygonOffset
             polygonOffsetFactor={1}
             polygonOffsetUnits={1}
@@ -72,6 +87,8 @@ export function GridMesh({ picture, origin, ghost = false }: Props) {
       )}
       <lineSegments geometry={lines} raycast={() => null} renderOrder={1}>
         <lineBasicMaterial
+          key={planes.length}
+          clippingPlanes={planes}
           color={ghost ? palette.ochre : palette.ink}
           transparent
           opacity={ghost ? 0.9 : solid ? 0.28 : layer === "Quality" ? 0.3 : 0.45}
@@ -79,17 +96,33 @@ export function GridMesh({ picture, origin, ghost = false }: Props) {
         />
       </lineSegments>
       <lineSegments geometry={borders} raycast={() => null} renderOrder={2}>
-        <lineBasicMaterial color={palette.ink} transparent opacity={0.9} depthTest={solid} />
+        <lineBasicMaterial
+          key={planes.length}
+          clippingPlanes={planes}
+          color={palette.ink}
+          transparent
+          opacity={0.9}
+          depthTest={solid}
+        />
       </lineSegments>
     </group>
   );
 }
 
-function linesOf(picture: Picture, index: Uint32Array): BufferGeometry {
+function indexed(picture: Picture, index: Uint32Array): BufferGeometry {
   const geometry = new BufferGeometry();
   geometry.setAttribute("position", new BufferAttribute(picture.nodes, 3));
   geometry.setIndex(new BufferAttribute(index, 1));
   return geometry;
+}
+
+/** The faces of the layout's sides that are in hand, drawn over the others. */
+function facesIn(picture: Picture, ids: Set<string>): BufferGeometry {
+  const taken = picture.origins.map((id) => ids.has(id));
+  const index = taken.includes(true)
+    ? triangles(picture, (face) => taken[picture.sides[face] as number] ?? false)
+    : new Uint32Array(0);
+  return indexed(picture, index);
 }
 
 /** Faces with a colour each: their corners are not shared, so that colours do not run. */

@@ -1,10 +1,10 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
+import { colourRange, shareOf } from "../model/colouring";
 import { lengthText, short } from "../model/numbers";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { cividis, groupColour, tone } from "../theme/palette";
 import { shadeRange } from "./Nodes";
-import { colourRange, shareOf } from "./quality";
 
 const STOPS = [0, 0.25, 0.5, 0.75, 1];
 const css = (share: number) =>
@@ -115,7 +115,7 @@ export function Legend() {
               <Box width="18px" height="1px" bg="ink" />
             </Sign>
             <Sign word="follows a guide">
-              <Box width="18px" height="3px" bg="teal" />
+              <Box width="18px" height="5px" borderY="1.5px solid" borderColor="ink" bg="paper" />
             </Sign>
             <Sign word="in hand">
               <Box width="18px" height="3px" bg="ochre" />

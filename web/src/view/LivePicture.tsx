@@ -2,16 +2,17 @@ import { useQuery } from "@tanstack/react-query";
 import { binary } from "../api/client";
 import { type Picture, unpacked } from "../model/picture";
 import { useBoardData } from "../session/context";
+import type { Extent } from "./extent";
 import { GridMesh } from "./GridMesh";
 
 interface Props {
   job: string;
-  origin: number[];
+  extent: Extent;
   fallback: Picture | null;
 }
 
 /** The grid of a run that is under way, drawn anew whenever there is a newer picture. */
-export function LivePicture({ job, origin, fallback }: Props) {
+export function LivePicture({ job, extent, fallback }: Props) {
   const told = useBoardData().job?.progress.picture;
   const picture = useQuery({
     queryKey: ["live", job, told],
@@ -23,5 +24,5 @@ export function LivePicture({ job, origin, fallback }: Props) {
     retry: false,
   });
   const shown = picture.data ?? fallback;
-  return shown ? <GridMesh picture={shown} origin={origin} /> : null;
+  return shown ? <GridMesh picture={shown} extent={extent} /> : null;
 }

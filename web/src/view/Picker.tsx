@@ -1,5 +1,5 @@
 import { useThree } from "@react-three/fiber";
-import { useEffect } from "react";
+import { useEffect, useMemo } from "react";
 import { type Mesh, Raycaster, Vector2 } from "three";
 import type { Hit, Point } from "../model/looking";
 import type { Picture } from "../model/picture";
@@ -7,6 +7,7 @@ import { edgeId, type Taken, takes } from "../model/selection";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { takeIds } from "../session/taking";
+import { edgesApart, outlinesOf } from "./apart";
 import { useDrawn } from "./drawn";
 import { guideHit, guidesAt, hitAt, nearestOf, projector } from "./pick";
 
@@ -23,7 +24,16 @@ interface Props {
 export function Picker({ origin, solid, grid }: Props) {
   const { kinds } = useBoardData();
   const model = useDrawn();
+  const explode = useBoard((board) => (board.layer === "Blocks" ? board.explode : 0));
   const { camera, gl, scene, size } = useThree();
+  const drawn = useMemo(
+    () => ({
+      corners: explode > 0 ? [] : model.corners,
+      edges: edgesApart(model, origin, explode),
+      outlines: model.dim === 3 ? outlinesOf(model, origin, explode) : [],
+    }),
+    [model, origin, explode],
+  );
   useEffect(() => {
     const canvas = gl.domElement;
     let down: Point | null = null;
@@ -48,15 +58,20 @@ export function Picker({ origin, solid, grid }: Props) {
       ray.setFromCamera(at, camera);
       return ray;
     };
-    /** The surfaces under the cursor from front to back, with the place; what is clipped is passed over. */
+    /** Where the cursor meets a mesh, from front to back; what is clipped away is passed over. */
+    const hitsOn = (mesh: Mesh, cursor: Point) => {
+      const planes = [mesh.material].flat()[0]?.clippingPlanes ?? [];
+      return rayAt(cursor)
+        .intersectObject(mesh)
+        .filter((hit) => planes.every((plane) => plane.distanceToPoint(hit.point) >= 0));
+    };
+    /** The surfaces under the cursor from front to back, with the place. */
     const surfacesAt = (cursor: Point): { name: string; at: number[] }[] => {
       const mesh = scene.getObjectByName("surfaces") as Mesh | undefined;
       if (!mesh) return [];
       const owners = mesh.geometry.userData.owners as { name: string; end: number }[];
-      const planes = [mesh.material].flat()[0]?.clippingPlanes ?? [];
       const found = new Map<string, number[]>();
-      for (const hit of rayAt(cursor).intersectObject(mesh)) {
-        if (planes.some((plane) => plane.distanceToPoint(hit.point) < 0)) continue;
+      for (const hit of hitsOn(mesh, cursor)) {
         const owner = owners.find((one) => (hit.faceIndex ?? 0) < one.end);
         const at = hit.point.toArray().map((v, n) => v + (origin[n] ?? 0));
         if (owner && !found.has(owner.name)) found.set(owner.name, at);
@@ -100,11 +115,11 @@ export function Picker({ origin, solid, grid }: Props) {
       }
       if (!solid) {
         const to = projector(camera, size.width, size.height, origin);
-        return hitAt(model, to, cursor, want);
+        return hitAt(model, drawn, to, cursor, want);
       }
       const mesh = scene.getObjectByName("grid") as Mesh | undefined;
       if (!mesh || !grid) return null;
-      const hit = rayAt(cursor).intersectObject(mesh)[0];
+      const hit = hitsOn(mesh, cursor)[0];
       if (hit?.faceIndex === undefined || hit.faceIndex === null) return null;
       const face = Math.floor(hit.faceIndex / 2);
       const id = grid.origins[grid.sides[face] as number];
@@ -164,6 +179,6 @@ export function Picker({ origin, solid, grid }: Props) {
       canvas.removeEventListener("pointerleave", leave);
       window.removeEventListener("take-guide", choose);
     };
-  }, [model, kinds, camera, gl, scene, size, solid, grid, origin]);
+  }, [model, drawn, kinds, camera, gl, scene, size, solid, grid, origin]);
   return null;
 }

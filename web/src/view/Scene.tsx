@@ -72,20 +72,35 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
     },
     [half, size.width, size.height, look, spatial, from],
   );
+  // The camera moves by itself only where it must: to all there is, or to what was asked for, until
+  // it is taken in hand. A kept step or a wider panel leaves it where the analyst has put it.
+  const goal = useRef(target);
+  const settle = useRef<() => void>(() => undefined);
+  settle.current = () => {
+    if (!goal.current) return fitAll();
+    const at = goal.current.at.map((v, n) => v - (origin[n] ?? 0)) as Three;
+    look(at, Math.min(size.width, size.height) / goal.current.size);
+  };
+  const fitAgain = useMemo(
+    () => () => {
+      goal.current = null;
+      settle.current();
+    },
+    [],
+  );
+  const seen = [size.width > 0, spatial, from, perspective, ...rounded(origin, half)].join(" ");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what is seen is what it waits for
+  useEffect(() => settle.current(), [seen, camera]);
   useEffect(() => {
-    fit.current = fitAll;
-    fitAll();
-  }, [fit, fitAll]);
+    goal.current = target;
+    if (target) settle.current();
+  }, [target]);
   useEffect(() => {
-    const press = (event: KeyboardEvent) => event.key === "0" && !typing(event) && fitAll();
+    fit.current = fitAgain;
+    const press = (event: KeyboardEvent) => event.key === "0" && !typing(event) && fitAgain();
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
-  }, [fitAll]);
-  useEffect(() => {
-    if (!target) return;
-    const at = target.at.map((v, n) => v - (origin[n] ?? 0)) as Three;
-    look(at, Math.min(size.width, size.height) / target.size);
-  }, [target, look, origin, size.width, size.height]);
+  }, [fit, fitAgain]);
 
   // A run that moves the nodes draws its own picture; edges and corners would stay behind.
   const live = job !== null && !solid && layer !== "Blocks";
@@ -102,6 +117,9 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
         key={`${spatial} ${perspective}`}
         ref={controls}
         makeDefault
+        onStart={() => {
+          goal.current = null;
+        }}
         enableRotate={spatial}
         enableDamping={false}
         zoomToCursor
@@ -121,12 +139,12 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
       )}
       <Marks origin={origin} />
       {live && job ? (
-        <LivePicture job={job} origin={origin} fallback={shownGrid} />
+        <LivePicture job={job} extent={extent} fallback={shownGrid} />
       ) : (
         shownGrid && (
           <GridMesh
             picture={shownGrid}
-            origin={origin}
+            extent={extent}
             ghost={shownGrid === previewGrid && shownGrid !== grid}
           />
         )
@@ -147,4 +165,10 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
       <Picker origin={origin} solid={solid} grid={shownGrid} />
     </>
   );
+}
+
+/** An extent told to a thousandth of its size: smaller changes are not worth a move of the camera. */
+function rounded(origin: Three, half: Three): string[] {
+  const reach = Math.hypot(...half);
+  return [...[...origin, ...half].map((v) => (v / reach).toFixed(3)), reach.toPrecision(3)];
 }

@@ -1,7 +1,8 @@
-import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Spinner, Text } from "@chakra-ui/react";
 import { Canvas } from "@react-three/fiber";
 import { useRef } from "react";
 import type { Layer } from "../model/looking";
+import { whole } from "../model/numbers";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { useMode, usePalette } from "../theme/mode";
@@ -33,7 +34,7 @@ const Pill = chakra("button", {
 
 /** The view: the layout and the grid, with what is in hand and the ghost of what is being tried. */
 export function View() {
-  const { model, grid, gridProblem, kinds, preview, previewShape, busy } = useBoardData();
+  const { model, grid, gridProblem, doing, kinds, preview, previewShape, busy } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const space = useBoard((board) => board.space);
   const numbers = useBoard((board) => board.numbers);
@@ -181,6 +182,14 @@ export function View() {
         <Box position="absolute" top="12" left="3" maxW="420px">
           <Wrong>{gridProblem}</Wrong>
         </Box>
+      )}
+      {doing && (layer !== "Blocks" || stage === "Check") && (
+        <Flex position="absolute" top="12" left="3" gap="2" align="center" role="status">
+          <Spinner size="xs" color="ochre" />
+          <Text color="muted" fontSize="12px">
+            {doing}, {whole(model.cells)} cells …
+          </Text>
+        </Flex>
       )}
       {!smoothed && layer !== "Blocks" && model.smoothing > 0 && (
         <Text

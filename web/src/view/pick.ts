@@ -1,11 +1,21 @@
-/** Finding what lies under the cursor: corners first, then edges, then sides and blocks. */
+/** Finding what lies under the cursor: corners first, then edges, then sides and blocks; what is in front before what is behind. */
 import { type Camera, Vector3 } from "three";
 import type { Hit, Point } from "../model/looking";
 import { edgeId, type Taken } from "../model/selection";
-import type { Guide, Model } from "../model/types";
+import type { Block, Corner, Edge, Guide, Model } from "../model/types";
+import type { Outline } from "./apart";
 
 const CORNER_REACH = 9;
 const EDGE_REACH = 7;
+/** Pixels within which two things are as near as each other to the cursor. */
+const SAME = 2;
+
+/** What can be picked, where it is drawn. */
+export interface Drawn {
+  corners: readonly Corner[];
+  edges: readonly Edge[];
+  outlines: readonly Outline[];
+}
 
 /** Makes the function that turns places of the model into pixels. */
 export function projector(
@@ -72,43 +82,45 @@ export const guideHit = (guide: Guide): Hit => ({
   words: `${guide.name} · ${guide.closed ? "closed " : ""}${guide.kind}`,
 });
 
-/** Finds what is nearest to a pixel among what may be taken. */
+/** Finds what is nearest to a pixel among what may be taken; of what lies as near, what is in front. */
 export function hitAt(
   model: Model,
+  drawn: Drawn,
   to: (xyz: readonly number[]) => Point,
   cursor: Point,
   wanted: Taken[] | null,
 ): Hit | null {
   const may = (kind: Taken) => wanted === null || wanted.includes(kind);
-  let best: Hit | null = null;
-  let reach = CORNER_REACH;
-  if (may("corner"))
-    for (const corner of model.corners) {
-      const [x, y] = to(corner.xyz);
-      const away = Math.hypot(x - cursor[0], y - cursor[1]);
-      if (away < reach) {
-        reach = away;
-        const held = { pinned: "pinned", free: "free", guide: `on ${corner.guide}` }[corner.sign];
-        best = { kind: "corner", id: corner.id, words: `corner ${corner.label}, ${held}` };
-      }
+  if (may("corner")) {
+    const corner = frontmost(drawn.corners, CORNER_REACH, ({ xyz }) => {
+      const [x, y, depth] = to(xyz);
+      return [Math.hypot(x - cursor[0], y - cursor[1]), depth ?? 0];
+    });
+    const held = corner && { pinned: "pinned", free: "free", guide: `on ${corner.guide}` };
+    if (corner && held) {
+      const words = `corner ${corner.label}, ${held[corner.sign]}`;
+      return { kind: "corner", id: corner.id, words };
     }
-  if (best) return best;
-  reach = EDGE_REACH;
-  if (may("edge"))
-    for (const edge of model.edges) {
-      const path = edge.path.map(to);
-      for (let n = 1; n < path.length; n++) {
-        const away = fromPiece(cursor, path[n - 1] as Point, path[n] as Point);
-        if (away < reach) {
-          reach = away;
-          const follows = edge.follows ? `, follows ${edge.follows}` : "";
-          const words = `${edge.tier} · edge ${edge.label}, ${edge.nodes.length ? `${edge.nodes.length - 1} cells` : "hollow"}${follows}`;
-          best = { kind: "edge", id: edgeId(edge.id), words };
-        }
+  }
+  if (may("edge")) {
+    const edge = frontmost(drawn.edges, EDGE_REACH, ({ path }) => {
+      const seen = path.map(to);
+      let best: [number, number] = [Number.POSITIVE_INFINITY, 0];
+      for (let n = 1; n < seen.length; n++) {
+        const [a, b] = [seen[n - 1] as Point, seen[n] as Point];
+        const away = fromPiece(cursor, a, b);
+        if (away < best[0]) best = [away, Math.min(a[2] ?? 0, b[2] ?? 0)];
       }
+      return best;
+    });
+    if (edge) {
+      const follows = edge.follows ? `, follows ${edge.follows}` : "";
+      const cells = edge.nodes.length ? `${edge.nodes.length - 1} cells` : "hollow";
+      const words = `${edge.tier} · edge ${edge.label}, ${cells}${follows}`;
+      return { kind: "edge", id: edgeId(edge.id), words };
     }
-  if (best) return best;
-  if (model.dim === 3) return inSpace(model, to, cursor, may);
+  }
+  if (model.dim === 3) return inSpace(model, drawn.outlines, to, cursor, may);
   if (may("block"))
     for (const block of model.blocks) {
       const border = [0, 1, 3, 2].map((n) => block.corners[n] as string);
@@ -119,60 +131,66 @@ export function hitAt(
         return edge?.id[0] === corner ? path : path.reverse();
       });
       if (inside(cursor, outline)) {
-        const state = block.hollow ? "hollow" : `${block.cells.join(" × ")} cells`;
-        return { kind: "block", id: block.id, words: `block ${block.label}, ${state}` };
+        return { kind: "block", id: block.id, words: blockWords(block) };
       }
     }
   return null;
 }
 
-/** The outer side that lies in front under the cursor, or the block behind it. */
+function blockWords(block: Block): string {
+  const state = block.hollow ? "hollow" : `${block.cells.join(" × ")} cells`;
+  return `block ${block.label}, ${state}${block.region ? ` · region ${block.region}` : ""}`;
+}
+
+/** The one that lies in front among those that are about as near to the cursor as the nearest. */
+function frontmost<T>(
+  all: readonly T[],
+  reach: number,
+  seen: (one: T) => [away: number, depth: number],
+): T | null {
+  const near = all
+    .map((one) => ({ one, at: seen(one) }))
+    .filter(({ at: [away] }) => away < reach)
+    .sort((a, b) => a.at[0] - b.at[0]);
+  const most = (near[0]?.at[0] ?? 0) + SAME;
+  const front = near
+    .filter(({ at: [away] }) => away <= most)
+    .sort((a, b) => a.at[1] - b.at[1] || a.at[0] - b.at[0]);
+  return front[0]?.one ?? null;
+}
+
+/** The side that lies in front under the cursor, or the block behind it. */
 function inSpace(
   model: Model,
+  outlines: readonly Outline[],
   to: (xyz: readonly number[]) => Point,
   cursor: Point,
   may: (kind: Taken) => boolean,
 ): Hit | null {
   if (!may("side") && !may("block")) return null;
-  const paths = new Map(model.edges.map((edge) => [edgeId(edge.id), edge.path]));
-  const hollow = new Set(model.blocks.filter((block) => block.hollow).map((block) => block.id));
-  let front: Model["sides"][number] | null = null;
+  let front: Outline | null = null;
   let depth = Number.POSITIVE_INFINITY;
-  for (const side of model.sides) {
-    if (side.state !== "outer") continue;
-    const outline = outlineOf(side.around, paths).map(to);
-    const away = outline.reduce((sum, p) => sum + (p[2] ?? 0), 0) / Math.max(outline.length, 1);
-    if (away < depth && inside(cursor, outline)) {
+  for (const outline of outlines) {
+    const rim = outline.path.map(to);
+    const away = rim.reduce((sum, p) => sum + (p[2] ?? 0), 0) / Math.max(rim.length, 1);
+    if (away < depth && inside(cursor, rim)) {
       depth = away;
-      front = side;
+      front = outline;
     }
   }
   if (!front) return null;
   if (may("block") && !(may("side") && !may("corner"))) {
-    const name = front.blocks.find((id) => !hollow.has(id));
+    const name = front.block;
     const block = model.blocks.find((one) => one.id === name);
-    if (block)
-      return {
-        kind: "block",
-        id: block.id,
-        words: `block ${block.label}, ${block.cells.join(" × ")} cells`,
-      };
+    if (block) return { kind: "block", id: block.id, words: blockWords(block) };
   }
-  const lies = front.lies ? `, lies on ${front.lies}` : "";
+  const { side } = front;
+  const lies = side.lies ? `, lies on ${side.lies}` : "";
   return {
     kind: "side",
-    id: front.id.join("|"),
-    words: `${front.patch ?? "unnamed"} · side ${front.label}${lies}`,
+    id: side.id.join("|"),
+    words: `${side.patch ?? "unnamed"} · side ${side.label}${lies}`,
   };
-}
-
-/** Walks the edges around a side. */
-export function outlineOf(around: string[], paths: Map<string, number[][]>): number[][] {
-  return around.flatMap((corner, n) => {
-    const next = around[(n + 1) % around.length] as string;
-    const path = paths.get(edgeId([corner, next].sort())) ?? [];
-    return corner < next ? path : [...path].reverse();
-  });
 }
 
 function fromPiece(p: Point, a: Point, b: Point): number {

@@ -29,6 +29,7 @@ def effect_of(model: Model) -> Effect | None:
         return None
     corners = model.facts.angles.degrees
     found = Effect(
+        coarse=False,
         cells=model.cells,
         blocks=len(model.layout.filled),
         smallest_corner=float(corners.min()),
@@ -43,7 +44,9 @@ def effect_of(model: Model) -> Effect | None:
     if model.layout.dim == 3:
         if len(model.layout.filled) > _MOST_BLOCKS:
             return found
-        model = coarse(model, _COARSE)
+        tried = coarse(model, _COARSE)
+        found.coarse = tried.cells < model.cells
+        model = tried
     elif model.cells > _MOST_CELLS:
         return found
     cells = measure(filled_grid(model))

@@ -138,6 +138,8 @@ class Effect(Message):
     and left out where that would take long.
     """
 
+    #: Whether the cells were measured on a fill with fewer cells than there will be.
+    coarse: bool
     cells: int
     blocks: int
     smallest_corner: float

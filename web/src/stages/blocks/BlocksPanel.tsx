@@ -1,8 +1,9 @@
-import { Box } from "@chakra-ui/react";
+import { Box, Flex, Text } from "@chakra-ui/react";
 import { short, whole } from "../../model/numbers";
 import type { Effect } from "../../model/types";
 import { useBoardData } from "../../session/context";
-import { Empty, Quiet } from "../../theme/parts";
+import { useBoard } from "../../session/store";
+import { Empty, Heading, Quiet } from "../../theme/parts";
 import { AdviceList, Card, useShow } from "../forms/AdviceList";
 
 /** What the Blocks stage has to say: what is wrong, what would be better, and what to do next. */
@@ -17,10 +18,41 @@ export function BlocksPanel() {
         </Card>
       ))}
       <AdviceList stage="Blocks" effect={cornersOf} />
+      <Regions />
       <Empty>
         Choose a verb at the lower left, or click a corner, an edge or a block. Shift adds; a double
         click takes the whole tier.
       </Empty>
+    </Box>
+  );
+}
+
+/** The regions with their blocks and cells; a click takes a region's blocks in hand. */
+function Regions() {
+  const { model } = useBoardData();
+  const set = useBoard((board) => board.set);
+  if (!model.regions.length) return null;
+  return (
+    <Box mb="3">
+      <Heading right={`${model.regions.length}`}>Regions</Heading>
+      {model.regions.map((region) => {
+        const blocks = model.blocks.filter((block) => block.region === region && !block.hollow);
+        const cells = blocks.reduce((sum, b) => sum + b.cells.reduce((all, n) => all * n, 1), 0);
+        const ids = blocks.map((block) => block.id);
+        return (
+          <Flex key={region} align="baseline" gap="2" fontSize="12px" mb="1">
+            <Text fontWeight="600" flex="1" truncate>
+              {region}
+            </Text>
+            <Text color="muted" whiteSpace="nowrap">
+              {whole(ids.length)} blocks, {whole(cells)} cells
+            </Text>
+            <Quiet size="2xs" onClick={() => set({ selection: { kind: "block", ids } })}>
+              Take
+            </Quiet>
+          </Flex>
+        );
+      })}
     </Box>
   );
 }
@@ -35,6 +67,7 @@ function cornersOf(before: Effect, after: Effect) {
       {(before.folded ?? 0) > 0 && after.folded !== null && (
         <>
           , {whole(before.folded ?? 0)} → <b>{whole(after.folded)}</b> folded
+          {after.coarse && " in a coarse trial"}
         </>
       )}
     </>

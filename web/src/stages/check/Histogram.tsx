@@ -1,6 +1,7 @@
 import { Box } from "@chakra-ui/react";
 import { type PointerEvent, useRef, useState } from "react";
 import { http, taken } from "../../api/client";
+import { colourRange, shareOf } from "../../model/colouring";
 import { short, whole } from "../../model/numbers";
 import { freshId, replaced } from "../../model/places";
 import type { Quality, Step } from "../../model/types";
@@ -56,10 +57,8 @@ function Bars({ quality }: { quality: Quality }) {
   const base = box.height - box.bottom;
   const y = (n: number) =>
     n ? base - ((base - box.top) * Math.log1p(n)) / Math.log1p(most) : base;
-  const better = (v: number) => {
-    const share = place(v);
-    return metric?.better === "high" ? share : 1 - share;
-  };
+  // The colour of a value is the one that the view gives it.
+  const shade = (v: number) => (metric ? shareOf(v, colourRange(metric)) : 1);
   const show = async (n: number) => {
     const query = {
       metric: quality.metric,
@@ -151,7 +150,7 @@ function Bars({ quality }: { quality: Quality }) {
               width={Math.max(x(b) - x(a) - 1, 1)}
               y={y(count)}
               height={base - y(count)}
-              fill={rgb(better((a + b) / 2))}
+              fill={rgb(shade((a + b) / 2))}
               stroke={palette.muted}
               strokeWidth="0.4"
               style={{ cursor: "pointer" }}

@@ -9,6 +9,8 @@ import { Empty, Heading, Quiet } from "../../theme/parts";
 export function WorstCells() {
   const { quality } = useBoardData();
   const set = useBoard((board) => board.set);
+  // What rounding leaves of a zero, beside where the other cells are.
+  const tiny = 1e-9 * Math.max(0, ...(quality?.worst ?? []).flatMap((c) => c.at.map(Math.abs)));
   const metric = quality?.metrics.find((m) => m.key === quality.metric);
   const go = (cell: Cell) => {
     const spread = [0, 1, 2].map((n) => {
@@ -42,7 +44,7 @@ export function WorstCells() {
               </chakra.span>
             </Text>
             <Text flex="1" fontFamily="mono" color="muted" fontSize="11px" truncate>
-              {cell.at.map((v) => short(v)).join(", ")}
+              {cell.at.map((v) => short(Math.abs(v) < tiny ? 0 : v, 4)).join(", ")}
             </Text>
             <Quiet size="2xs" onClick={() => go(cell)}>
               Go there

@@ -20,7 +20,11 @@ export function EffectCard() {
       <Change before={before && whole(before.cells)} after={whole(after.cells)} word="cells" />
       <Change before={before && corners(before)} after={corners(after)} word="block corners" />
       {after.smallest_angle !== null && (
-        <Change before={before && angles(before)} after={angles(after)} word="angles, filled" />
+        <Change
+          before={before && angles(before)}
+          after={angles(after)}
+          word={after.coarse ? "angles, coarse trial" : "angles, filled"}
+        />
       )}
       {after.jump !== null && (
         <Change
@@ -42,6 +46,7 @@ export function EffectCard() {
       {(after.folded ?? 0) > 0 && (
         <Text color="madder" fontWeight="600">
           {whole(after.folded ?? 0)} cells would be folded
+          {after.coarse && " in a coarse trial; the fine grid may differ"}
         </Text>
       )}
       {wrong.slice(0, 3).map((finding) => (
