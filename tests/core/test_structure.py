@@ -1,11 +1,16 @@
 """What may import what, and documents that say what the code does."""
 
 import ast
+import re
 from pathlib import Path
 
+from plodek.cli import plodek
 from plodek.core.check.metric import METRICS
 from plodek.core.formats.registry import formats
+from plodek.core.recipe.reference import reference, schema_text
 from plodek.core.recipe.step import kinds
+from plodek.server.openapi import description
+from plodek.server.settings import VARIABLES
 
 ROOT = Path(__file__).parents[2]
 CORE = ROOT / "plodek" / "core"
@@ -40,6 +45,39 @@ def test_imports_inside_the_core_run_one_way():
                 assert order.index(parts[2]) <= ours, (path, name)
 
 
+SCREEN = ROOT / "web" / "src"
+
+
+def parts_imported(path):
+    """Give the parts of the screen that a file of it imports from."""
+    for found in re.findall(r'from "(\.[^"]+)"', path.read_text()):
+        yield (path.parent / found).resolve().relative_to(SCREEN)
+
+
+def test_imports_of_the_screen_run_one_way():
+    order = ["model", "theme", "api", "session", "view", "stages", "board"]
+    seen = 0
+    for path in SCREEN.rglob("*.ts*"):
+        part = path.relative_to(SCREEN).parts[0]
+        if part not in order:  # the list of projects stands beside the board
+            continue
+        for found in parts_imported(path):
+            if str(found) == "api/schema.gen":
+                continue  # generated from the server's messages, below all
+            assert order.index(found.parts[0]) <= order.index(part), (path, found)
+            seen += 1
+    assert seen > 100
+
+
+def test_what_is_generated_of_the_api_is_named_in_one_place():
+    users = [
+        path.relative_to(SCREEN).as_posix()
+        for path in SCREEN.rglob("*.ts*")
+        if path.parent != SCREEN / "api" and "schema.gen" in path.read_text()
+    ]
+    assert users == ["model/types.ts"]
+
+
 def test_the_screen_model_knows_neither_react_nor_three():
     for path in (ROOT / "web" / "src" / "model").glob("*.ts*"):
         text = path.read_text()
@@ -60,7 +98,39 @@ def test_every_step_metric_and_format_is_documented():
         assert name in told
 
 
-def test_the_reference_is_as_the_schema_is():
-    from plodek.core.recipe.reference import reference
-
+def test_the_reference_and_the_schema_are_as_the_steps_are():
     assert (ROOT / "docs" / "recipe-reference.md").read_text() == reference()
+    assert (CORE / "recipe" / "schema.json").read_text() == schema_text()
+
+
+def test_every_command_with_its_options_is_documented():
+    guide = (ROOT / "docs" / "guide.md").read_text()
+    rows = {name: line for line in guide.splitlines() for name in re.findall(r"`plodek (\w+)", line)}
+    assert set(rows) == set(plodek.commands)
+    for name, command in plodek.commands.items():
+        for option in command.params:
+            if option.param_type_name == "option":
+                assert option.opts[0] in rows[name], (name, option.opts)
+
+
+def test_every_variable_of_the_environment_is_read_in_one_place_and_documented():
+    told = (ROOT / "docs" / "formats.md").read_text()
+    for name in VARIABLES:
+        assert f"| `{name}` |" in told
+    for path in (ROOT / "plodek").rglob("*.py"):
+        assert set(re.findall(r"PLODEK_[A-Z_]+", path.read_text())) <= set(VARIABLES), path
+
+
+def test_every_route_says_what_it_does():
+    routes = [
+        (path, how, told) for path, ways in description()["paths"].items() for how, told in ways.items()
+    ]
+    assert len(routes) > 20
+    for path, how, told in routes:
+        if how in ("get", "post", "put", "patch", "delete"):
+            assert told.get("summary") or told.get("description"), (path, how)
+
+
+def test_no_folder_of_the_code_is_a_heap():
+    for folder in {path.parent for path in (ROOT / "plodek").rglob("*.py")}:
+        assert len(list(folder.glob("*.py"))) <= 20, folder

@@ -13,7 +13,7 @@ from typing import Literal
 
 @dataclass(frozen=True)
 class Metric:
-    """A metric: its key, the words for it, its unit, which way is better, the usual gate limit, what it can be."""
+    """A metric: its key, the words for it, its unit, which way is better, and the usual gate limit."""
 
     key: str
     label: str

@@ -18,12 +18,21 @@ Made from the schema (`plodek schema`) by `make reference`; do not edit it by ha
 A recipe is a JSON file:
 
 ```json
-{"plodek": 1, "name": "Intake pier", "steps": [{"kind": "frame", "id": "f", "width": 9, "height": "5 m"}]}
+{
+  "plodek": 2,
+  "name": "Intake pier",
+  "parameters": {"width": "f.width", "ends": ["f.width", "f.height"]},
+  "steps": [{"kind": "frame", "id": "f", "width": 9, "height": "5 m"}]
+}
 ```
 
 Steps are applied in order. Every step has a `kind` and an `id` of its own (letters, digits, `-`, `_`),
 which names what it makes for good. Lengths are numbers in the project's unit, or text with a unit
 (`"6 mm"`; m, cm, mm, in, ft). Places are `[x, y]` or `[x, y, z]`.
+
+`plodek` is the format of the recipe: 2 now. A recipe of format 1 is brought up to it when it is read; a
+newer one is refused. `parameters` gives names of your own to fields of steps, to one or to several at once;
+`plodek build --set width=12` sets them. `plodek explain` tells what each step's rules found.
 
 ## How steps name corners, edges, blocks and faces
 
@@ -33,16 +42,23 @@ which names what it makes for good. Lengths are numbers in the project's unit, o
 | `{"sides": [["…", "…", "…", "…"]]}` | sides of blocks by the ids of their corners; edges, in the plane |
 | `{"edges": [["…", "…"]]}` | edges by the ids of their corners; the order gives the edge its way |
 | `{"at": [x, y]}` | the nearest corner; the edge, side or block whose middle is nearest |
+| `{"at": {"guide": "pier", "fraction": 0.5}}` | the same for a place on a guide |
 | `{"each": [[x, y], [x, y]]}` | the same for several places |
 | `{"at": [x, y], "start": [x, y]}` | the same edge, running from its end nearest to `start` |
 | `{"on": "pier"}` | the edges that follow that guide, the sides that lie on it or stand on it |
 | `{"side": "x-"}` | the outer sides (edges, in the plane) on that extreme side |
 | `{"around": {"at": [x, y]}}` | the sides (edges, in the plane) around blocks |
 | `{"patch": "wall"}` | the sides of a patch |
+| `{"region": "cooling"}` | the blocks of a region |
+| `{"between": ["fluid", "cooling"]}` | the sides between two regions |
 | `{"hollow": true}` | all hollow blocks |
 | `{"all": true}` | everything |
 | `{"ends": "z+", "ids": ["…"]}` | ends of chosen blocks (patches only) |
 | `{"rest": true}` | all outer faces that no patch has taken (patches only) |
+
+Rules of one sort can be put together: `{"any": [{"side": "x-"}, {"on": "pier"}]}` finds what any of them
+finds. A place finds nothing that is farther away than the largest block is across; where a second candidate
+is nearly as near (within 5 %), the step says so.
 
 Lists of guides may name groups too, and all guides that begin alike: `"cone.*"`.
 An edge found by `at` without `start` runs from its end with the lower x (or y).

@@ -115,7 +115,9 @@ function BlockFacts() {
       <Title>{blocks.length > 1 ? `${blocks.length} blocks` : `Block ${first.label}`}</Title>
       {blocks.length === 1 && <Fact name="cells" value={first.cells.join(" × ")} />}
       <Fact name="cells in all" value={whole(cells)} />
-      {blocks.length === 1 && first.region && <Fact name="region" value={first.region} />}
+      {blocks.length === 1 && model.regions.length > 1 && (
+        <Fact name="region" value={first.region} />
+      )}
       {hollow > 0 && <Fact name="hollow" value={hollow} />}
       {blocks.length === 1 && <Neighbours id={first.id} />}
       <Verbs

@@ -131,15 +131,15 @@ export function hitAt(
         return edge?.id[0] === corner ? path : path.reverse();
       });
       if (inside(cursor, outline)) {
-        return { kind: "block", id: block.id, words: blockWords(block) };
+        return { kind: "block", id: block.id, words: blockWords(block, model) };
       }
     }
   return null;
 }
 
-function blockWords(block: Block): string {
+function blockWords(block: Block, model: Model): string {
   const state = block.hollow ? "hollow" : `${block.cells.join(" × ")} cells`;
-  return `block ${block.label}, ${state}${block.region ? ` · region ${block.region}` : ""}`;
+  return `block ${block.label}, ${state}${model.regions.length > 1 ? ` · region ${block.region}` : ""}`;
 }
 
 /** The one that lies in front among those that are about as near to the cursor as the nearest. */
@@ -182,7 +182,7 @@ function inSpace(
   if (may("block") && !(may("side") && !may("corner"))) {
     const name = front.block;
     const block = model.blocks.find((one) => one.id === name);
-    if (block) return { kind: "block", id: block.id, words: blockWords(block) };
+    if (block) return { kind: "block", id: block.id, words: blockWords(block, model) };
   }
   const { side } = front;
   const lies = side.lies ? `, lies on ${side.lies}` : "";

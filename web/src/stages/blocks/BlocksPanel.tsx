@@ -31,7 +31,7 @@ export function BlocksPanel() {
 function Regions() {
   const { model } = useBoardData();
   const set = useBoard((board) => board.set);
-  if (!model.regions.length) return null;
+  if (model.regions.length < 2) return null;
   return (
     <Box mb="3">
       <Heading right={`${model.regions.length}`}>Regions</Heading>

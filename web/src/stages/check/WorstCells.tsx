@@ -44,7 +44,7 @@ export function WorstCells() {
               </chakra.span>
             </Text>
             <Text flex="1" fontFamily="mono" color="muted" fontSize="11px" truncate>
-              {cell.at.map((v) => short(Math.abs(v) < tiny ? 0 : v, 4)).join(", ")}
+              {cell.at.map((v) => short(Math.abs(v) < tiny ? 0 : v)).join(", ")}
             </Text>
             <Quiet size="2xs" onClick={() => go(cell)}>
               Go there

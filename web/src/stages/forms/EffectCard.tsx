@@ -1,48 +1,39 @@
 import { Text } from "@chakra-ui/react";
-import type { ReactNode } from "react";
 import { short, whole } from "../../model/numbers";
+import type { Effect } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { Kept } from "../../theme/parts";
 
-/** “If you keep this”: the effect of the draft in numbers, against how it stands. */
+/** “If you keep this”: what the draft would change in numbers, and what would stay. */
 export function EffectCard() {
   const { preview } = useBoardData();
   const { before, after } = preview ?? {};
   const wrong = preview && !preview.error ? preview.model.findings : [];
   if (!after) return null;
-  const range = (low: number | null, high: number | null) =>
-    low === null || high === null ? "" : `${short(low)}° to ${short(high)}°`;
-  const corners = (e: typeof after) => range(e.smallest_corner, e.largest_corner);
-  const angles = (e: typeof after) => range(e.smallest_angle, e.largest_angle);
+  const now = linesOf(after);
+  const was = before ? linesOf(before) : now.map(() => null);
+  const lines = now.map((line, n) => ({ ...line, before: was[n]?.value ?? "" }));
+  const [changed, same] = [true, false].map((changes) =>
+    lines.filter((line) => line.value && (line.before !== line.value) === changes),
+  );
   return (
     <Kept>
-      <Change before={before && whole(before.blocks)} after={whole(after.blocks)} word="blocks" />
-      <Change before={before && whole(before.cells)} after={whole(after.cells)} word="cells" />
-      <Change before={before && corners(before)} after={corners(after)} word="block corners" />
-      {after.smallest_angle !== null && (
-        <Change
-          before={before && angles(before)}
-          after={angles(after)}
-          word={after.coarse ? "angles, coarse trial" : "angles, filled"}
-        />
+      {changed?.map(({ word, value, before }) => (
+        <Text key={word}>
+          {word}{" "}
+          {before && (
+            <Text as="span" color="muted">
+              {before} →{" "}
+            </Text>
+          )}
+          <b>{value}</b>
+        </Text>
+      ))}
+      {same && same.length > 0 && (
+        <Text color="muted">
+          as before: {same.map(({ word, value }) => `${word} ${value}`).join(" · ")}
+        </Text>
       )}
-      {after.jump !== null && (
-        <Change
-          before={before?.jump ? short(before.jump) : null}
-          after={short(after.jump)}
-          word="worst volume jump"
-        />
-      )}
-      <Change
-        before={before && short(before.growth)}
-        after={short(after.growth)}
-        word="worst growth along edges"
-      />
-      <Change
-        before={before && whole(before.jumps)}
-        after={whole(after.jumps)}
-        word="jumps from block to block"
-      />
       {(after.folded ?? 0) > 0 && (
         <Text color="madder" fontWeight="600">
           {whole(after.folded ?? 0)} cells would be folded
@@ -58,20 +49,20 @@ export function EffectCard() {
   );
 }
 
-interface ChangeProps {
-  before: ReactNode;
-  after: ReactNode;
-  word: string;
+/** An effect in words and numbers; what was not worked out is empty. */
+function linesOf(effect: Effect): { word: string; value: string }[] {
+  const range = (low: number | null, high: number | null) =>
+    low === null || high === null ? "" : `${short(low)}° to ${short(high)}°`;
+  return [
+    { word: "blocks", value: whole(effect.blocks) },
+    { word: "cells", value: whole(effect.cells) },
+    { word: "block corners", value: range(effect.smallest_corner, effect.largest_corner) },
+    {
+      word: effect.coarse ? "angles, coarse trial" : "angles, filled",
+      value: range(effect.smallest_angle, effect.largest_angle),
+    },
+    { word: "worst volume jump", value: effect.jump === null ? "" : short(effect.jump) },
+    { word: "worst growth along edges", value: short(effect.growth) },
+    { word: "jumps from block to block", value: whole(effect.jumps) },
+  ];
 }
-
-const Change = ({ before, after, word }: ChangeProps) => (
-  <Text>
-    {word}{" "}
-    {before && before !== after ? (
-      <Text as="span" color="muted">
-        {before} →{" "}
-      </Text>
-    ) : null}
-    <b>{after}</b>
-  </Text>
-);

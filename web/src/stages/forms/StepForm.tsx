@@ -70,9 +70,10 @@ export function StepForm({ draft }: { draft: Draft }) {
           <Wrong>{wrong}</Wrong>
         </Box>
       )}
-      {!runs && kind.stage !== "Shape" && <EffectCard />}
-      {kind.stage === "Shape" && <ShapeEffect />}
-      <Box position="sticky" bottom="0" bg="card" pt="3" pb="1">
+      <Box position="sticky" bottom="0" bg="card" pb="1" mt="2">
+        {!runs && kind.stage !== "Shape" && <EffectCard />}
+        {kind.stage === "Shape" && <ShapeEffect />}
+        <Box height="2" />
         <Do type="submit" disabled={!done || busy || (runs && job !== null)}>
           {runs ? "Run and keep ↵" : draft.isNew ? "Keep step ↵" : "Keep change ↵"}
         </Do>
