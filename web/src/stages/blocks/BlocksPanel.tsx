@@ -45,7 +45,7 @@ function Regions() {
               {region}
             </Text>
             <Text color="muted" whiteSpace="nowrap">
-              {whole(ids.length)} blocks, {whole(cells)} cells
+              {whole(ids.length)} {ids.length === 1 ? "block" : "blocks"}, {whole(cells)} cells
             </Text>
             <Quiet size="2xs" onClick={() => set({ selection: { kind: "block", ids } })}>
               Take

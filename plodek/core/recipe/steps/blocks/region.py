@@ -25,7 +25,7 @@ class Region(BlockStep):
     family: ClassVar[str] = "Divide"
     sentence: ClassVar[str] = "Region of {blocks}: {name}"
     blocks: BlockSelector = Field(title="Blocks")
-    name: RegionName = Field(title="Region", description="letters, digits, _ and -; at most 32")
+    name: RegionName = Field(title="Name", description="letters, digits, _ and -; at most 32")
 
     def apply(self, model: Model, context: Context) -> Model:
         layout = model.layout
