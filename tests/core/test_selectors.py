@@ -150,7 +150,7 @@ def test_an_explanation_tells_what_each_rule_found():
     assert field["first"][0]["at"] == [1.5, 1.0, 0.0]
     assert "No edge crosses x = 77" in told[3]["error"]
     text = "\n".join(lines_of(told))
-    assert "blocks finds 1 blocks" in text
+    assert "blocks finds 1 block\n" in text
     assert field["first"][0]["id"] in text
     assert json.dumps(told)
 

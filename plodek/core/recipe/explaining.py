@@ -44,7 +44,7 @@ def lines_of(told: list[dict[str, Any]]) -> list[str]:
     for number, step in enumerate(told, 1):
         lines.append(f"{number:02d} {step['kind']} “{step['step']}”: {step['state']}")
         for field in step.get("found", []):
-            lines.append(f"   {field['field']} finds {field['count']} {field['what']}")
+            lines.append(f"   {field['field']} finds {_many(field['count'], field['what'])}")
             for one in field["first"]:
                 lines.append(f"      {one['label']:<14} {one['id']}  at {_shown(one['at'])}")
             if field["count"] > len(field["first"]):
@@ -98,8 +98,12 @@ def _makes(before: Model, after: Model) -> list[str]:
     ):
         made = sum(name not in old for name in now)
         if made:
-            words.append(f"{made} {noun}, {len(now)} in all")
+            words.append(f"{_many(made, noun)}, {len(now)} in all")
     return words
+
+
+def _many(count: int, nouns: str) -> str:
+    return f"{count} {nouns.removesuffix('s') if count == 1 else nouns}"
 
 
 def _shown(at: list[float]) -> str:
