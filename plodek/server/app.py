@@ -19,6 +19,7 @@ from plodek.server import api
 from plodek.server.api.context import project_out
 from plodek.server.api.messages import Problem
 from plodek.server.settings import Settings
+from plodek.server.store import tables
 from plodek.server.store.projects import Stale
 from plodek.server.workspace import Workspace
 
@@ -42,6 +43,7 @@ def make_app(workspace: Workspace) -> APIFlask:
     @app.before_request
     def open_connection() -> None:
         _check_origin(workspace.settings)
+        tables.database.initialize(database)  # the tables are those of the workspace that is asked
         database.connect(reuse_if_open=True)
 
     @app.teardown_request

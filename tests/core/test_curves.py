@@ -72,6 +72,7 @@ def test_fractions_are_of_the_arc_length_and_derivatives_fit(name):
     np.testing.assert_allclose(second, (ahead - 2 * place + behind) / 1e-8, atol=2e-3 * bent)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", CURVES)
 @settings(max_examples=25, deadline=None)
 @given(seed=st.integers(0, 2**31))

@@ -17,6 +17,8 @@ from plodek.core.recipe.files import Files
 from plodek.core.recipe.parameters import with_values
 from tests.conftest import DEMO, DEMO_FILES, demo_file
 
+pytestmark = pytest.mark.slow
+
 #: Blocks, and the Euler characteristic of the flow domain: 1 for a ball, 0 for a ring (around a pier).
 DEMOS = {
     "intake-pier": (12, 0),

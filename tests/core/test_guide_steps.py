@@ -166,6 +166,7 @@ def test_guides_that_blocks_follow_stay():
 # --- mending --------------------------------------------------------------------------------------------
 
 
+@pytest.mark.slow
 def test_the_gapped_cone_is_sewn_and_undone_by_taking_the_step_out():
     bring = {"kind": "bring-in", "name": "cone", "file": "draft-cone-gaps.igs", "edges": "no"}
     unsewn = evaluated([bring]).model

@@ -103,7 +103,7 @@ def wrong_values():
                         yield pytest.param(name, field, value, id=f"{name}-{field}-{str(value)[:8]}")
 
 
-@pytest.mark.parametrize(("kind", "field", "value"), wrong_values())
+@pytest.mark.parametrize(("kind", "field", "value"), list(wrong_values()))
 def test_a_value_that_a_field_cannot_take_is_refused_with_its_name(kind, field, value):
     steps = steps_of(kind)
     steps[-1] = steps[-1] | {field: value}

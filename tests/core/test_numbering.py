@@ -37,6 +37,7 @@ def test_nodes_have_one_number_exactly_where_they_are_one_place(kind):
     assert not apart
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["dosing-venturi", "siphon", "gate-chamber", "draft-cone"])
 def test_the_demos_are_numbered_through(name):
     model = Evaluator().evaluate(document.read(demo_file(f"{name}.json")), DEMO_FILES).model

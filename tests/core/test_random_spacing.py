@@ -1,6 +1,7 @@
 """Random sequences of spacing steps and cuts: whatever is accepted hangs together, whatever is not says why."""
 
 import numpy as np
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -84,6 +85,7 @@ def accepted(steps, wishes):
     return model, taken
 
 
+@pytest.mark.slow
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(WISHES, st.booleans())
 def test_what_is_laid_hangs_together(wishes, solid):
@@ -124,6 +126,7 @@ def test_twins_have_the_same_nodes_whatever_is_wished(wishes):
             assert np.abs(s - (other if same else 1 - other[::-1])).max() < 1e-9
 
 
+@pytest.mark.slow
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(WISHES)
 def test_a_recipe_that_was_accepted_evaluates_again_to_the_same_nodes(wishes):

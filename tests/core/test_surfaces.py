@@ -75,6 +75,7 @@ def test_areas_in_closed_form_and_derivatives_that_fit(name):
     np.testing.assert_allclose(duv, crossed, atol=1e-4)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", SURFACES)
 @settings(max_examples=15, deadline=None)
 @given(seed=st.integers(0, 2**31))

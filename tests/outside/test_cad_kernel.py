@@ -40,6 +40,8 @@ from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.shape.surfaces.swept import Extruded, Revolved
 from tests.conftest import demo_file
 
+pytestmark = pytest.mark.slow
+
 
 def _box():
     return BRepPrimAPI_MakeBox(4.0, 3.0, 2.0).Shape()

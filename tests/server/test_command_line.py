@@ -18,6 +18,7 @@ def run(*arguments):
     )
 
 
+@pytest.mark.slow
 def test_build_and_check_the_demo(tmp_path):
     done = run("build", DEMO / "intake-pier.json", "--to", tmp_path, "--json")
     assert (done.returncode, done.stderr) == (0, "")
@@ -83,6 +84,7 @@ def test_schema_prints_the_schema_of_recipes():
     assert run("sing").returncode == 2
 
 
+@pytest.mark.slow
 def test_guides_are_written_without_a_browser(tmp_path):
     step, stl = tmp_path / "vanes.step", tmp_path / "wall.stl"
     assert (

@@ -165,6 +165,7 @@ def test_files_of_the_cache_are_of_this_code_and_stay_young(tmp_path, monkeypatc
     assert not path.exists()
 
 
+@pytest.mark.slow
 def test_500_previews_hold_the_process_below_a_limit(tmp_path):
     """Each preview is another model of 70 blocks; what is kept of them is bounded in bytes."""
     engine = Engine(tmp_path / "cache")
@@ -200,3 +201,13 @@ def test_another_host_and_another_sites_page_are_refused(client):
     assert client.get("/api/projects", headers={"Host": "evil.example"}).status_code == 403
     foreign = client.post("/api/projects", json={"name": "x"}, headers={"Origin": "http://evil.example"})
     assert (foreign.status_code, "another site" in foreign.json["detail"]) == (403, True)
+
+
+def test_two_workspaces_in_a_process_keep_apart(tmp_path):
+    one, other = (
+        make_app(Workspace(tmp_path / name, immediate=True)).test_client() for name in ("one", "other")
+    )
+    assert one.post("/api/projects", json={"name": "Weir", "demo": False}).status_code == 201
+    assert other.get("/api/projects").json == {"projects": []}
+    assert other.post("/api/projects", json={"name": "Siphon", "demo": False}).status_code == 201
+    assert [project["name"] for project in one.get("/api/projects").json["projects"]] == ["Weir"]
