@@ -131,6 +131,14 @@ def test_what_does_not_fit_is_refused_with_the_nearest_count_that_does(n):
     assert not law.fits(cells - 1, LENGTH)
 
 
+@pytest.mark.parametrize("n", [300, 1000, 9999])
+def test_a_refusal_of_many_cells_names_a_cell_that_fits(n):
+    with pytest.raises(ImpossibleSpacing) as refused:
+        EdgeLaw("geometric", first=2.49).nodes(n, LENGTH, "m")
+    most = re.search(r"a cell of at most (\S+) m", str(refused.value))
+    assert EdgeLaw("geometric", first=float(most[1])).fits(n, LENGTH)
+
+
 @pytest.mark.parametrize(
     ("law", "words"),
     [

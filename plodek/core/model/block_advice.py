@@ -13,6 +13,7 @@ from plodek.core.blocks.layout import Edge
 from plodek.core.blocks.operations.near import proposals
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.joined import names_in
 
 #: A block corner on a smooth guide opens too far beyond this, in degrees; and any is too sharp below that.
 WIDE, SHARP = 150.0, 20.0
@@ -147,9 +148,7 @@ def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
     within = NEAR * layout.size()
     by_guide: dict[str, list[Edge]] = {}
     far: dict[str, float] = {}
-    guides = {
-        name: g for name, g in model.guides.items() if isinstance(g, Curve) and name not in model.joined
-    }
+    guides = {name: g for name, g in model.guides.items() if isinstance(g, Curve) and not names_in(g)}
     for p in proposals(layout, guides, within):
         edge = (p.corners[0], p.corners[-1])
         if p.does == "follow" and edge not in layout.bends and p.far > 1e-9 * layout.size():

@@ -21,6 +21,7 @@ from plodek.core.model.layout_facts import LayoutFacts
 from plodek.core.model.operations import Fill, Lift, Operation, Smooth
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
+from plodek.core.shape.joined import names_in
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
@@ -56,8 +57,6 @@ class Model:
     unit: LengthUnit = "m"
     guides: Mapping[str, Guide] = field(default_factory=dict)
     groups: Mapping[str, Group] = field(default_factory=dict)
-    #: The guides that are followed as one, by the name they have together.
-    joined: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     #: What steps have to say about what they did, by their ids.
     reports: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     layout: Layout = field(default_factory=lambda: Layout(2))
@@ -207,7 +206,7 @@ class Model:
 
     def is_on(self, guide: str, name: str) -> bool:
         """Whether a guide that is followed is the one named, or one of several joined ones with it."""
-        return guide == name or name in self.joined.get(guide, ())
+        return guide == name or name in names_in(self.guides.get(guide))
 
     def changed(self, change: Change, *, along_lift: bool = False) -> Model:
         """Give the model after an operation on its layout: names and spacing are carried over.

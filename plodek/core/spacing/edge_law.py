@@ -245,8 +245,10 @@ def refusal(law: EdgeLaw, n: int, length: float, unit: str) -> ImpossibleSpacing
     cures = [f"{m} cells" for m in _nearest_counts(law, n, length)]
     size = law.first if law.first is not None else law.last
     if law.law == "geometric" and size is not None and n > 1:
-        low, high = length * (limit - 1) / (limit**n - 1), length * (1 - 1 / limit) / (1 - limit**-n)
-        cures.append(f"a cell of at least {say(low)}" if size < low else f"a cell of at most {say(high)}")
+        nearest = _nearest_size(law, n, length, size)
+        # Half a unit of the last digit told is left, so that what is told fits.
+        bound = f"least {say(1.005 * nearest)}" if size < nearest else f"most {say(0.995 * nearest)}"
+        cures.append(f"a cell of at {bound}")
     layers = f", {law.layers} layers at growth {law.ratio or 1:.4g}" if law.layers else ""
     return ImpossibleSpacing(
         f"{n} cells with {given or 'this growth'}{layers} cannot fill {say(length)}",
@@ -264,6 +266,19 @@ def _nearest_counts(law: EdgeLaw, n: int, length: float) -> list[int]:
         return [above]
     below = next((m for m in range(n - 1, 0, -1) if law.fits(m, length)), None)
     return [] if below is None else [below]
+
+
+def _nearest_size(law: EdgeLaw, n: int, length: float, size: float) -> float:
+    """Find the end cell nearest to a size that does not fit, by halving the way to equal cells."""
+    end: End = "first" if law.first is not None else "last"
+    fits, wished = length / n, size
+    for _ in range(50):
+        middle = math.sqrt(fits * wished)
+        if law.with_end(end, middle).fits(n, length):
+            fits = middle
+        else:
+            wished = middle
+    return fits
 
 
 @lru_cache(maxsize=1000)

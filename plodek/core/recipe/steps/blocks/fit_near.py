@@ -15,6 +15,7 @@ from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import GuideRefs, Length, Proposals
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
+from plodek.core.shape.joined import names_in
 
 
 class FitNear(BlockStep):
@@ -38,7 +39,7 @@ class FitNear(BlockStep):
         need_open_blocks(model)
         model.need_blocks()
         names = selectors.guides(model, self.guides) if self.guides else list(model.guides)
-        chosen = {n: model.guides[n] for n in names if n not in model.joined}
+        chosen = {n: model.guides[n] for n in names if not names_in(model.guides[n])}
         within = self.sizes(model, self.within, "distance")
         found = fit_near(model.layout, chosen, within, self.leave)
         if not found.proposals:

@@ -17,14 +17,10 @@ from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import EdgesOrSides, GuideRef, GuideRefs
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
-from plodek.core.shape.curves.compound import Joined
 from plodek.core.shape.curves.curve import Curve
-from plodek.core.shape.guide import Guide, unknown_guide
+from plodek.core.shape.guide import unknown_guide
+from plodek.core.shape.joined import joined
 from plodek.core.shape.surfaces.surface import Surface
-from plodek.core.shape.surfaces.together import Together
-
-#: Ends of curves this close to each other, in shares of their length, can be followed as one.
-_MEETING = 1e-4
 
 
 class Follow(BlockStep):
@@ -48,7 +44,7 @@ class Follow(BlockStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         need_open_blocks(model)
-        model, name = joined_guide(model, [self.guide, *selectors.guides(model, self.also)])
+        model, name = _followed(model, [self.guide, *selectors.guides(model, self.also)])
         guide = model.guides[name]
         if isinstance(guide, Surface):
             if model.layout.dim == 2:
@@ -60,21 +56,13 @@ class Follow(BlockStep):
         return refitted(model, fit.follow(model.layout, model.guides, chain, name))
 
 
-def joined_guide(model: Model, names: list[str]) -> tuple[Model, str]:
-    """Give the name of several guides taken as one, and the model that knows it."""
-    for name in names:
-        if not isinstance(model.guides.get(name), Curve | Surface):
-            raise unknown_guide(model.guides, name)
-    whole = "+".join(dict.fromkeys(names))
-    if whole in model.guides:
-        return model, whole
-    parts = [model.guides[name] for name in dict.fromkeys(names)]
-    curves = [p for p in parts if isinstance(p, Curve)]
-    surfaces = [p for p in parts if isinstance(p, Surface)]
-    if curves and surfaces:
-        raise BadValue(
-            "some of these guides are curves and some surfaces", remedy="follow one kind at a time"
-        )
-    guide: Guide = Joined(curves, _MEETING * sum(c.length for c in curves)) if curves else Together(surfaces)
-    joined = dict(model.joined) | {whole: tuple(dict.fromkeys(names))}
-    return replace(model, guides=dict(model.guides) | {whole: guide}, joined=joined), whole
+def _followed(model: Model, names: list[str]) -> tuple[Model, str]:
+    """Give the name of a guide, or of several taken as one, and the model that knows it."""
+    names = list(dict.fromkeys(names))
+    whole = "+".join(names)
+    if len(names) > 1 and whole not in model.guides:
+        guides = dict(model.guides) | {whole: joined(model.guides, names)}
+        return replace(model, guides=guides), whole
+    if not isinstance(model.guides.get(whole), Curve | Surface):
+        raise unknown_guide(model.guides, whole)
+    return model, whole
