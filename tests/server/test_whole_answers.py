@@ -242,3 +242,31 @@ def test_a_unit_changes_numbers_and_not_the_channel(client, channel, ask):
     ]  # fmt: skip
     assert model["cells"] == 32
     assert ask("quality")["volume"] == pytest.approx(8e6)  # the area: a plane cell is one unit deep
+
+
+@pytest.mark.parametrize("lift", [[], [{"kind": "revolve", "id": "e", "angle": 90, "parts": 1, "cells": 6}]])
+def test_a_patch_between_two_regions_is_told_with_the_faces_on_both_of_its_sides(client, lift):
+    steps = [
+        {"kind": "frame", "id": "f", "width": 4, "height": 2},
+        {"kind": "cut", "id": "x", "by": "x", "at": [2]},
+        {"kind": "count", "id": "m", "tier": {"at": [0, 1]}, "cells": 4},
+        {"kind": "region", "id": "r", "blocks": {"at": [1, 1]}, "name": "cooling"},
+        *lift,
+        {
+            "kind": "patch",
+            "id": "p",
+            "faces": {"between": ["cooling", "fluid"]},
+            "name": "sheet",
+            "type": "wall",
+        },
+    ]
+    project = client.post("/api/projects", json={"name": "A", "demo": False}).json["id"]
+    client.put(f"/api/projects/{project}/recipe", json={"base": 0, "steps": steps})
+    model = client.get(f"/api/projects/{project}/model")
+    assert model.status_code == 200
+    assert [(patch["name"], patch["faces"]) for patch in model.json["patches"]] == [
+        ("sheet", 2 * 4 * (6 if lift else 1))
+    ]
+    assert model.json["unnamed_faces"] == model.json["faces"]
+    for path in ("quality", "grid", "plan", "advice"):
+        assert client.get(f"/api/projects/{project}/{path}").status_code == 200, path

@@ -7,7 +7,7 @@ from math import prod
 from typing import Any, cast
 
 from plodek.core.blocks.continuing import EdgeEnd
-from plodek.core.blocks.layout import Edge, Side, edge_of
+from plodek.core.blocks.layout import Edge, Side, Use, edge_of
 from plodek.core.blocks.plan import clearest, plan
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
@@ -38,6 +38,7 @@ def model_out(evaluation: Evaluation) -> ModelOut:
     """Give the model after the last step that could be applied, with the state of all steps."""
     model, layout = evaluation.model, evaluation.model.layout
     faces = _face_counts(model)
+    named = faces | _inner_face_counts(model)
     laid = model.laid if layout.blocks else None
     foot = model.lift.foot if model.lift else {}
     return ModelOut(
@@ -70,7 +71,7 @@ def model_out(evaluation: Evaluation) -> ModelOut:
                 name=p.name,
                 type=p.type,
                 sides=[list(s) for s, owner in model.patch_of.items() if owner is p],
-                faces=sum(faces[s] for s, owner in model.patch_of.items() if owner is p),
+                faces=sum(named[s] for s, owner in model.patch_of.items() if owner is p),
             )
             for p in model.patches
         ],
@@ -258,11 +259,18 @@ def _face_counts(model: Model) -> dict[Side, int]:
     """Count the cell faces of every outer side."""
     if not model.layout.blocks:
         return {}
-    counts = {name: model.counts_of(name) for name in model.layout.filled}
-    return {
-        side: prod(n for axis, n in enumerate(counts[use.block]) if axis != use.axis)
-        for side, use in model.layout.outer.items()
-    }
+    return {side: _faces_on(model, use) for side, use in model.layout.outer.items()}
+
+
+def _inner_face_counts(model: Model) -> dict[Side, int]:
+    """Count the cell faces of every side between two regions, on both sides of it."""
+    layout = model.layout
+    return {side: sum(_faces_on(model, use) for use in layout.sides[side]) for side in layout.borders}
+
+
+def _faces_on(model: Model, use: Use) -> int:
+    """Count the cell faces on a side of a block."""
+    return prod(n for axis, n in enumerate(model.counts_of(use.block)) if axis != use.axis)
 
 
 def faces_of(model: Model) -> int:
