@@ -30,6 +30,32 @@ def test_the_camera_stays_where_it_was_put_while_steps_are_kept(board):
     expect(words).to_be_visible()
 
 
+def test_a_view_made_narrower_shows_all_again_unless_it_was_moved(board):
+    page = board.page
+    board.channel("Plan", {"x": "3"})
+    page.keyboard.press("Escape")
+    words = page.get_by_text(re.compile("^corner .*free"))
+    plan = page.get_by_role("button", name="Plan", exact=True)
+
+    def hover():
+        """Look at the upper end of the cut, where the fitted view has it."""
+        page.wait_for_timeout(400)
+        x, y = board.place(3, 5)
+        page.mouse.move(x + 3, y + 3)
+        page.mouse.move(x, y)
+
+    hover()
+    expect(words).to_be_visible()
+    plan.click()
+    hover()
+    expect(words).to_be_visible()
+    page.mouse.move(*board.place(9, 0))
+    page.mouse.wheel(0, -400)
+    plan.click()
+    hover()
+    expect(words).to_have_count(0)
+
+
 def test_regions_are_named_listed_and_taken_in_hand(board):
     page = board.page
     board.channel("Regions", {"x": "3"})

@@ -75,8 +75,10 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
   // The camera moves by itself only where it must: to all there is, or to what was asked for, until
   // it is taken in hand. A kept step or a wider panel leaves it where the analyst has put it.
   const goal = useRef(target);
+  const touched = useRef(false);
   const settle = useRef<() => void>(() => undefined);
   settle.current = () => {
+    touched.current = false;
     if (!goal.current) return fitAll();
     const at = goal.current.at.map((v, n) => v - (origin[n] ?? 0)) as Three;
     look(at, Math.min(size.width, size.height) / goal.current.size);
@@ -91,6 +93,11 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
   const seen = [size.width > 0, spatial, from, perspective, ...rounded(origin, half)].join(" ");
   // biome-ignore lint/correctness/useExhaustiveDependencies: what is seen is what it waits for
   useEffect(() => settle.current(), [seen, camera]);
+  // Where the analyst has not moved it, a view that becomes wider or narrower still shows all.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the size is what it waits for
+  useEffect(() => {
+    if (!touched.current) settle.current();
+  }, [size.width, size.height]);
   useEffect(() => {
     goal.current = target;
     if (target) settle.current();
@@ -118,6 +125,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
         ref={controls}
         makeDefault
         onStart={() => {
+          touched.current = true;
           goal.current = null;
         }}
         enableRotate={spatial}
