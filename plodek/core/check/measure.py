@@ -17,7 +17,7 @@ import numpy.typing as npt
 from plodek.core.arrays import Floats, Ints
 from plodek.core.check.metric import METRICS
 from plodek.core.grid.grid import Grid
-from plodek.core.grid.window import Interface, Window
+from plodek.core.grid.window import Window
 
 _COLUMNS = 5
 
@@ -71,19 +71,18 @@ def measure(grid: Grid) -> CellValues:
     poles = np.zeros(starts[-1], dtype=bool)
     centres = np.empty((starts[-1], 3))
     for block in range(len(grid.xyz)):
-        nodes = _solid(grid, block)
+        nodes = _solid(grid.xyz[block], grid.dim)
         part = slice(starts[block], starts[block + 1])
         _cells(nodes, grid.dim, values[part], volume[part], folded[part], centres[part], poles[part])
         _inner_faces(nodes, grid.dim, volume[part], centres[part], values[part])
     cells = CellValues(values.T, volume, folded, starts, poles)
-    for interface in grid.interfaces:
-        _interface_faces(grid, interface, cells, centres)
+    _interface_faces(grid, cells, centres)
     return cells
 
 
-def _solid(grid: Grid, block: int) -> Floats:
-    nodes = grid.xyz[block]
-    if grid.dim == 3:
+def _solid(nodes: Floats, dim: int) -> Floats:
+    """Give nodes of a plane grid a second layer at unit depth; those of space are as they are."""
+    if dim == 3:
         return np.ascontiguousarray(nodes)
     both = np.repeat(nodes, 2, axis=2)
     both[:, :, 1, 2] += 1.0
@@ -363,17 +362,18 @@ def _inner_faces(xyz: Floats, dim: int, volume: Floats, centres: Floats, values:
                 values[cell, _COLUMNS + 1] = max(values[cell, _COLUMNS + 1], angle)
 
 
-def _interface_faces(grid: Grid, interface: Interface, cells: CellValues, centres: Floats) -> None:
-    """Raise volume ratio and non-orthogonality of the cells on both sides of an interface."""
-    ours = _cells_at(grid, interface.first)
-    theirs = interface.orientation.apply(_cells_at(grid, interface.second)).ravel()
-    ours = ours.ravel()
+def _interface_faces(grid: Grid, cells: CellValues, centres: Floats) -> None:
+    """Raise volume ratio and non-orthogonality of the cells on both sides of all interfaces."""
+    if not grid.interfaces:
+        return
+    ours = np.concatenate([_cells_at(grid, joint.first).ravel() for joint in grid.interfaces])
+    theirs = np.concatenate(
+        [joint.orientation.apply(_cells_at(grid, joint.second)).ravel() for joint in grid.interfaces]
+    )
+    normal = np.cross(*np.concatenate([_diagonals(grid, joint.first) for joint in grid.interfaces], axis=1))
     va, vb = np.abs(cells.volume[ours]), np.abs(cells.volume[theirs])
     small = np.minimum(va, vb)
     ratio = np.divide(np.maximum(va, vb), small, out=np.full(small.shape, np.inf), where=small > 0)
-    block = _solid(grid, interface.first.block)
-    nodes = np.squeeze(block[interface.first.slices(block.shape[:3])], axis=interface.first.axis)
-    normal = np.cross(nodes[1:, 1:] - nodes[:-1, :-1], nodes[:-1, 1:] - nodes[1:, :-1]).reshape(-1, 3)
     apart = centres[theirs] - centres[ours]
     size = np.linalg.norm(normal, axis=1) * np.linalg.norm(apart, axis=1)
     along = np.abs(np.einsum("nk,nk->n", normal, apart))
@@ -381,12 +381,21 @@ def _interface_faces(grid: Grid, interface: Interface, cells: CellValues, centre
     angle = np.degrees(np.arccos(np.minimum(cosine, 1.0)))
     for index in (ours, theirs):
         for column, value in ((_COLUMNS, ratio), (_COLUMNS + 1, angle)):
-            # A cell in a block's corner meets two interfaces: keep the larger.
-            cells.values[column, index] = np.maximum(cells.values[column, index], value)
+            # A cell in a block's corner meets several interfaces: keep the largest.
+            np.maximum.at(cells.values[column], index, value)
+
+
+def _diagonals(grid: Grid, window: Window) -> Floats:
+    """Give both diagonals of the faces of a window (2, faces, 3)."""
+    nodes = grid.xyz[window.block]
+    nodes = _solid(nodes[window.slices(nodes.shape[:3])], grid.dim)
+    nodes = np.squeeze(nodes, axis=window.axis)
+    both = nodes[1:, 1:] - nodes[:-1, :-1], nodes[:-1, 1:] - nodes[1:, :-1]
+    return np.stack(both).reshape(2, -1, 3)
 
 
 def _cells_at(grid: Grid, window: Window) -> Ints:
     """Give the indices of the cells behind a window, with the window's own axis."""
     shape = grid.shape_of(window.block)
-    index = grid.starts[window.block] + np.arange(int(np.prod(shape))).reshape(shape)
-    return index[window.slices(shape, cells=True)]
+    spans = [np.arange(n)[part] for n, part in zip(shape, window.slices(shape, cells=True), strict=True)]
+    return grid.starts[window.block] + np.ravel_multi_index(np.ix_(*spans), shape)

@@ -22,6 +22,8 @@ from plodek.core.spacing.spread import LaidOut
 
 #: Steps that intersect the blending functions of a block in space; three leave less than 1e-6 as a rule.
 _STEPS = 4
+#: Fractions along edges that differ by less are the same: what is left of counting from either end.
+_SAME = 1e-14
 _END = {0: slice(0, 1), -1: slice(-1, None)}
 _Index: TypeAlias = tuple[slice | int, ...]
 #: The nodes (na, nb, 3) of a side, with the corners that they run between: along the first axis first.
@@ -240,7 +242,7 @@ def _blends(lines: list[list[Floats]]) -> list[Floats]:
     for axis in range(3):
         mean = np.mean(lines[axis], axis=0)
         blends.append(np.broadcast_to(mean.reshape([-1 if a == axis else 1 for a in range(3)]), shape))
-    if all(np.array_equal(lines[axis][0], line) for axis in range(3) for line in lines[axis]):
+    if all(np.ptp(lines[axis], axis=0).max(initial=0.0) < _SAME for axis in range(3)):
         return blends
     for _ in range(_STEPS):
         blends = [_mixed(lines[axis], axis, blends) for axis in range(3)]
