@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plodek.core.arrays import Floats
+from plodek.core.arrays import Floats, Ints
 from plodek.core.blocks import tables
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Layout, edge_of
@@ -15,10 +15,22 @@ from plodek.core.blocks.layout import Edge, Layout, edge_of
 
 @dataclass(frozen=True)
 class CornerAngles:
-    """Angles in degrees (n,), each with its block, its corner and the two edges it lies between."""
+    """Angles in degrees (n,), each at a corner of a block between two of its edges.
 
+    ``at`` (n, 4) are the index of the filled block, the corner's number in it, and the two axes.
+    """
+
+    layout: Layout
     degrees: Floats
-    where: tuple[tuple[str, str, Edge, Edge], ...]
+    at: Ints
+
+    def where(self, n: int) -> tuple[str, str, Edge, Edge]:
+        """Give the block and the corner of an angle, and the two edges it lies between."""
+        block, number, a, b = (int(k) for k in self.at[n])
+        name = self.layout.filled[block]
+        corners = self.layout.blocks[name].corners
+        first, second = (edge_of(corners[number], corners[number ^ 1 << axis]) for axis in (a, b))
+        return name, corners[number], first, second
 
 
 def corner_angles(layout: Layout, paths: Mapping[Edge, EdgePath]) -> CornerAngles:
@@ -26,47 +38,47 @@ def corner_angles(layout: Layout, paths: Mapping[Edge, EdgePath]) -> CornerAngle
 
     In the plane an angle turns from the first axis to the second, so that it may pass 180°.
     """
-    leaving = _directions(layout, paths)
-    first: list[Floats] = []
-    second: list[Floats] = []
-    turned: list[bool] = []
-    where = []
-    for name in layout.filled:
-        corners = layout.blocks[name].corners
-        for n, corner in enumerate(corners):
-            for a in range(layout.dim):
-                for b in range(a + 1, layout.dim):
-                    ends = corners[n ^ 1 << a], corners[n ^ 1 << b]
-                    if corner in ends or ends[0] == ends[1]:
-                        continue
-                    first.append(leaving[corner, ends[0]])
-                    second.append(leaving[corner, ends[1]])
-                    turned.append(bool((n >> a & 1) ^ (n >> b & 1)))
-                    where.append((name, corner, edge_of(corner, ends[0]), edge_of(corner, ends[1])))
-    if not where:
-        return CornerAngles(np.empty(0), ())
-    u, v = np.array(first), np.array(second)
-    cosine = np.clip(np.einsum("nk,nk->n", u, v), -1.0, 1.0)
-    degrees = np.degrees(np.arccos(cosine))
-    if layout.dim == 2:
-        across = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
-        across = np.where(turned, -across, across)
-        degrees = np.where(across < 0, 360.0 - degrees, degrees)
-    return CornerAngles(degrees, tuple(where))
+    pairs = [(a, b) for a in range(layout.dim) for b in range(a + 1, layout.dim)]
+    if not layout.filled:
+        return CornerAngles(layout, np.empty(0), np.empty((0, 4), dtype=np.int64))
+    number = {corner: k for k, corner in enumerate(layout.corners)}
+    ids = np.array([[number[c] for c in layout.blocks[name].corners] for name in layout.filled])
+    leaving = _leaving(layout, paths, ids)
+    bits = np.arange(ids.shape[1])
+    found = np.empty((*ids.shape, len(pairs)))
+    is_one = np.empty(found.shape, dtype=bool)
+    for k, (a, b) in enumerate(pairs):
+        u, v = leaving[a], leaving[b]
+        degrees = np.degrees(np.arccos(np.clip(np.einsum("mnx,mnx->mn", u, v), -1.0, 1.0)))
+        if layout.dim == 2:
+            across = u[..., 0] * v[..., 1] - u[..., 1] * v[..., 0]
+            across = np.where((bits >> a ^ bits >> b) & 1, -across, across)
+            degrees = np.where(across < 0, 360.0 - degrees, degrees)
+        found[..., k] = degrees
+        one, other = ids[:, bits ^ 1 << a], ids[:, bits ^ 1 << b]
+        is_one[..., k] = (one != ids) & (other != ids) & (one != other)  # nothing has shrunk there
+    blocks, corners, which = np.nonzero(is_one)
+    return CornerAngles(layout, found[is_one], np.column_stack([blocks, corners, np.array(pairs)[which]]))
 
 
-def _directions(layout: Layout, paths: Mapping[Edge, EdgePath]) -> dict[tuple[str, str], Floats]:
-    """Give the unit direction (3,) in which each edge leaves each of its corners."""
-    edges = list(paths)
-    ends = layout.places(c for edge in edges for c in edge).reshape(len(edges), 2, 3)
-    ways = ends[:, 1] - ends[:, 0]
-    ways = ways / np.maximum(np.linalg.norm(ways, axis=1), 1e-300)[:, None]
-    found = {}
-    for (a, b), way in zip(edges, ways, strict=True):
-        path = paths[a, b]
-        first, second = (way, -way) if path.curve is None else path.directions()
-        found[a, b], found[b, a] = first, second
-    return found
+def _leaving(layout: Layout, paths: Mapping[Edge, EdgePath], ids: Ints) -> Floats:
+    """Give the unit directions in which edges leave the corners of blocks: (axes, blocks, corners, 3)."""
+    xyz = layout.places(layout.corners)[ids]
+    bits = np.arange(ids.shape[1])
+    found = np.stack([xyz[:, bits ^ 1 << axis] - xyz for axis in range(layout.dim)])
+    found /= np.maximum(np.linalg.norm(found, axis=-1), 1e-300)[..., None]
+    index = {name: k for k, name in enumerate(layout.filled)}
+    for edge, path in paths.items():
+        if path.curve is None:
+            continue
+        ways = dict(zip(edge, path.directions(), strict=True))
+        for name, axis in layout.edges[edge]:
+            corners = layout.blocks[name].corners
+            for low, high in tables.parallel(layout.dim, axis):
+                if name in index and edge_of(corners[low], corners[high]) == edge:
+                    found[axis, index[name], low] = ways[corners[low]]
+                    found[axis, index[name], high] = ways[corners[high]]
+    return np.asarray(found)
 
 
 def opens_smoothly(layout: Layout, first: Edge, second: Edge) -> str | None:

@@ -10,10 +10,13 @@ import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
+from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import Refused
 from plodek.core.tolerances import SAME_PLACE
+
+_HALF = np.array([0.5])
 
 
 @dataclass(frozen=True)
@@ -117,8 +120,8 @@ def check_shape(before: Layout, after: Layout, remedy: str) -> Layout:
     return after
 
 
-def findings(layout: Layout, tiers: tuple[Tier, ...], shapes: Mapping[Edge, Floats]) -> list[Finding]:
-    """Tell what is wrong with a layout that is sound as such; ``shapes`` are places (n, 3) along edges."""
+def findings(layout: Layout, tiers: tuple[Tier, ...], paths: Mapping[Edge, EdgePath]) -> list[Finding]:
+    """Tell what is wrong with a layout that is sound as such; ``paths`` are those of its edges."""
     labels = layout.labels
     found = []
     if layout.filled:
@@ -137,7 +140,7 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], shapes: Mapping[Edge, Floa
         for tier in tiers
         if tier.twisted
     ]
-    for edges in _on_each_other(layout, shapes):
+    for edges in _on_each_other(layout, paths):
         found.append(
             Finding(
                 f"the edges {' and '.join(map(layout.label, edges))} lie on each other but are not one: "
@@ -148,10 +151,10 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], shapes: Mapping[Edge, Floa
     return found
 
 
-def _on_each_other(layout: Layout, shapes: Mapping[Edge, Floats]) -> list[list[Edge]]:
+def _on_each_other(layout: Layout, paths: Mapping[Edge, EdgePath]) -> list[list[Edge]]:
     """Find edges whose ends and middles are the same places, within a tolerance; each group once."""
     corners = list(layout.corners)
-    if not shapes or len(corners) < 2:
+    if not paths or len(corners) < 2:
         return []
     near = SAME_PLACE * layout.size()
     pairs = scipy.spatial.cKDTree(layout.places(corners)).query_pairs(near, output_type="ndarray")
@@ -163,13 +166,15 @@ def _on_each_other(layout: Layout, shapes: Mapping[Edge, Floats]) -> list[list[E
     _, spots = scipy.sparse.csgraph.connected_components(links, directed=False)
     spot = dict(zip(corners, spots.tolist(), strict=True))
     by_place: dict[tuple[int, int], list[Edge]] = {}
-    for edge in shapes:
+    for edge in paths:
         low, high = sorted((spot[edge[0]], spot[edge[1]]))
         by_place.setdefault((low, high), []).append(edge)
     found = []
     for edges in by_place.values():
-        middles = np.array([shapes[edge][len(shapes[edge]) // 2] for edge in edges])
+        if len(edges) < 2:
+            continue
+        middles = np.concatenate([paths[edge].at(_HALF) for edge in edges])
         alike = np.linalg.norm(middles - middles[0], axis=1) <= near
-        if len(edges) > 1 and alike.sum() > 1:
+        if alike.sum() > 1:
             found.append([edge for edge, is_alike in zip(edges, alike, strict=True) if is_alike])
     return found

@@ -79,10 +79,10 @@ def _poles(model: Model, angles: CornerAngles) -> list[Advice]:
 def _wide_corners(model: Model, angles: CornerAngles) -> list[Advice]:
     layout = model.layout
     found: dict[tuple[str, ...], Advice] = {}
-    for n in np.argsort(-angles.degrees):
+    for n in np.argsort(-angles.degrees).tolist():
         if angles.degrees[n] <= WIDE:
             break
-        block, corner, first, second = angles.where[n]
+        block, corner, first, second = angles.where(n)
         guide = opens_smoothly(layout, first, second)
         if guide is None or not _smooth_at(model, guide, corner):
             continue
@@ -112,10 +112,10 @@ def _smooth_at(model: Model, guide: str, corner: str) -> bool:
 def _sharp_corners(model: Model, angles: CornerAngles) -> list[Advice]:
     layout = model.layout
     found: dict[str, Advice] = {}
-    for n in np.argsort(angles.degrees):
+    for n in np.argsort(angles.degrees).tolist():
         if angles.degrees[n] >= SHARP:
             break
-        block, corner, first, second = angles.where[n]
+        block, corner, first, second = angles.where(n)
         text = f"corner {layout.labels[corner]} of block {layout.labels[block]} has {angles.degrees[n]:.0f}°"
         beside = [c for edge in (first, second) for c in edge if c != corner]
         steps: tuple[dict[str, Any], ...] = ()

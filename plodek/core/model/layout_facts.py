@@ -19,8 +19,6 @@ from plodek.core.blocks.tiers import Tier, tiers
 from plodek.core.shape.guide import Guide
 
 _CURVED = np.linspace(0.0, 1.0, 33)
-_STRAIGHT = np.array([0.0, 1.0])
-_ENDS_AND_MIDDLE = np.array([0.0, 0.5, 1.0])
 
 #: What a path is made of, and the path.
 KnownPath: TypeAlias = tuple[tuple[Any, ...], EdgePath]
@@ -83,17 +81,18 @@ class LayoutFacts:
     @cached_property
     def findings(self) -> list[Finding]:
         """What is wrong with the blocks."""
-        shapes = {edge: path.at(_ENDS_AND_MIDDLE) for edge, path in self.paths.items()}
-        return findings(self.layout, self.tiers, shapes)
+        return findings(self.layout, self.tiers, self.paths)
 
     @cached_property
     def drawn(self) -> Mapping[Edge, list[list[float]]]:
         """Places along the path of each edge, enough to draw it; those of hollow blocks are straight."""
         found = {}
         for edge in self.layout.edges:
-            start, end = (np.array(self.layout.corners[c].xyz) for c in edge)
-            path = self.paths.get(edge) or EdgePath(start, end)
-            found[edge] = path.at(_STRAIGHT if path.curve is None else _CURVED).tolist()
+            path = self.paths.get(edge)
+            if path is None or path.curve is None:
+                found[edge] = [list(self.layout.corners[c].xyz) for c in edge]
+            else:
+                found[edge] = path.at(_CURVED).tolist()
         return found
 
 

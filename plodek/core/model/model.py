@@ -24,6 +24,7 @@ from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.joined import names_in
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.smooth.settings import SmoothSettings
+from plodek.core.spacing.jumps import Jump, jumps
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
 from plodek.core.spacing.wishes import Wish, wanted_sizes
 from plodek.core.units import LengthUnit
@@ -122,6 +123,11 @@ class Model:
         )
 
     @cached_property
+    def jumps(self) -> list[Jump]:
+        """Where cells jump from one edge to the next, the worst first."""
+        return jumps(self.laid, self.continuing)
+
+    @cached_property
     def wanted(self) -> Mapping[Edge, float]:
         """The finest cell size wished on each edge that a wish reaches."""
         if not self.wishes:
@@ -159,12 +165,21 @@ class Model:
 
     def counts_of(self, block: str) -> tuple[int, ...]:
         """Give the cells of a block along its axes."""
-        corners = self.layout.blocks[block].corners
-        found = []
-        for axis in range(self.layout.dim):
-            ways = ((corners[a], corners[b]) for a, b in tables.parallel(self.layout.dim, axis))
-            found.append(next((self.laid.counts[edge_of(a, b)] for a, b in ways if a != b), 1))
-        return tuple(found)
+        found = self._block_counts.get(block)
+        if found is None:
+            corners, counts, dim = self.layout.blocks[block].corners, self.laid.counts, self.layout.dim
+            found = self._block_counts[block] = tuple(
+                next(
+                    (counts[edge_of(corners[a], corners[b])] for a, b in ways if corners[a] != corners[b]), 1
+                )
+                for ways in (tables.parallel(dim, axis) for axis in range(dim))
+            )
+        return found
+
+    @cached_property
+    def _block_counts(self) -> dict[str, tuple[int, ...]]:
+        """The cells of the blocks that were asked for."""
+        return {}
 
     def parts(self, name: Name) -> list[Name]:
         """Follow an edge, side or block that was divided down to its pieces; itself where it was not."""

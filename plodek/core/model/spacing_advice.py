@@ -12,7 +12,6 @@ from plodek.core.blocks.continuing import leaving
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.model.block_advice import MOST_OF_A_KIND, Advice
 from plodek.core.model.model import Model
-from plodek.core.spacing.jumps import jumps
 
 #: A tier whose cells are so many times finer or coarser than those of most others is told.
 FAR_OFF = 8.0
@@ -46,7 +45,7 @@ def _is_open(model: Model, edge: Edge) -> bool:
 def _jumps(model: Model) -> list[Advice]:
     """Match the coarser side of a jump to the finer one, at the end where it is."""
     found: dict[str, Advice] = {}
-    for jump in jumps(model.laid, model.continuing):
+    for jump in model.jumps:
         tier = model.tier_by_edge[jump.coarse]
         law = model.spacing.laws.get(jump.coarse)
         if tier.label in found or (law is not None and law.layers):
@@ -119,10 +118,10 @@ def _stretched(model: Model) -> list[Advice]:
         for axis in range(model.layout.dim):
             ways = ((corners[a], corners[b]) for a, b in tables.parallel(model.layout.dim, axis))
             edges = [edge_of(a, b) for a, b in ways if a != b]
-            sizes = {e: model.laid.sizes(e) for e in edges}
-            low.append(min((float(d.min()) for d in sizes.values()), default=math.inf))
-            high.append(max((float(d.max()) for d in sizes.values()), default=0.0))
-            longest.append(max(edges, key=lambda e: float(sizes[e].max()), default=None))
+            cells = model.laid.edge_cells
+            low.append(min((cells[e].smallest for e in edges), default=math.inf))
+            high.append(max((cells[e].largest for e in edges), default=0.0))
+            longest.append(max(edges, key=lambda e: cells[e].largest, default=None))
         others = [min(size for n, size in enumerate(low) if n != axis) for axis in range(len(low))]
         axis = int(np.argmax(np.array(high) / others))
         ratio = high[axis] / others[axis]

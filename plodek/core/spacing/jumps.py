@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.layout import Edge
-from plodek.core.spacing.edge_law import most_growth
 from plodek.core.spacing.spread import LaidOut
 
 #: Growth from one cell to the next that most solvers take well; common practice.
@@ -44,4 +43,4 @@ def jumps(laid: LaidOut, beyond: Continuing, limit: float = GROWTH_LIMIT) -> lis
 
 def worst_growth(laid: LaidOut) -> float:
     """Give the largest growth from cell to cell along any edge."""
-    return max((most_growth(s) for s in laid.nodes.values()), default=1.0)
+    return max((cells.growth for cells in laid.edge_cells.values()), default=1.0)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -94,6 +96,14 @@ def _piece(s: Floats, low: float, high: float) -> Floats:
     return np.asarray(piece)
 
 
+class EdgeCells(NamedTuple):
+    """The smallest and the largest cell of an edge, in the project's unit, and the most growth along it."""
+
+    smallest: float
+    largest: float
+    growth: float
+
+
 @dataclass(frozen=True)
 class LaidOut:
     """A layout with its spacing worked out: counts per tier, paths and nodes per edge, corners' places."""
@@ -109,6 +119,27 @@ class LaidOut:
     def cells(self) -> Mapping[str, int]:
         """Cells of each tier, by its label."""
         return {tier.label: self.counts[tier.first] for tier in self.tiers}
+
+    @cached_property
+    def edge_cells(self) -> Mapping[Edge, EdgeCells]:
+        """What can be told of the cells of each edge, of all edges at once."""
+        if not self.nodes:
+            return {}
+        counts = np.array([len(s) - 1 for s in self.nodes.values()])
+        ends, starts = np.cumsum(counts), np.cumsum(counts) - counts
+        d = np.diff(np.concatenate(list(self.nodes.values())))
+        d = np.delete(d, (ends + np.arange(len(ends)))[:-1])  # from one edge's end to the next one's start
+        with np.errstate(divide="ignore", invalid="ignore"):
+            growth = np.append(np.maximum(d[1:] / d[:-1], d[:-1] / d[1:]), 1.0)
+        growth[ends - 1] = 1.0
+        lengths = np.array([self.paths[edge].length for edge in self.nodes])
+        columns = (
+            np.minimum.reduceat(d, starts) * lengths,
+            np.maximum.reduceat(d, starts) * lengths,
+            np.maximum.reduceat(growth, starts),
+        )
+        rows = zip(*(column.tolist() for column in columns), strict=True)
+        return {edge: EdgeCells(*row) for edge, row in zip(self.nodes, rows, strict=True)}
 
     def sizes(self, edge: Edge) -> Floats:
         """Give the cell sizes d (n,) of an edge, in the project's unit."""

@@ -6,7 +6,7 @@ from plodek.core.build.build import coarse, filled_grid
 from plodek.core.check.measure import measure
 from plodek.core.errors import PlodekError
 from plodek.core.model.model import Model
-from plodek.core.spacing.jumps import jumps, worst_growth
+from plodek.core.spacing.jumps import worst_growth
 from plodek.server.api.grids.pictures import finite
 from plodek.server.api.models.messages import Effect
 
@@ -39,7 +39,7 @@ def effect_of(model: Model) -> Effect | None:
         largest_angle=None,
         jump=None,
         growth=worst_growth(model.laid),
-        jumps=len(jumps(model.laid, model.continuing)),
+        jumps=len(model.jumps),
     )
     if model.layout.dim == 3:
         if len(model.layout.filled) > _MOST_BLOCKS:

@@ -12,7 +12,7 @@ from plodek.core.blocks.plan import clearest, plan
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
-from plodek.core.spacing.jumps import GROWTH_LIMIT, jumps
+from plodek.core.spacing.jumps import GROWTH_LIMIT
 from plodek.server.api.guides.messages import GroupOut
 from plodek.server.api.guides.pictures import guides_out
 from plodek.server.api.models.messages import (
@@ -63,7 +63,10 @@ def model_out(evaluation: Evaluation) -> ModelOut:
             for c, k in layout.corners.items()
         ],
         edges=_edges(model) if laid else [],
-        blocks=[_block(model, name) for name in layout.blocks],
+        blocks=[
+            _block(model, name, centre)
+            for name, centre in zip(layout.blocks, layout.centres.tolist(), strict=True)
+        ],
         sides=_sides(model) if layout.dim == 3 else [],
         tiers=tiers_out(evaluation) if laid else [],
         patches=[
@@ -85,7 +88,7 @@ def model_out(evaluation: Evaluation) -> ModelOut:
                 edges=[list(j.fine), list(j.coarse)],
                 ratio=j.ratio,
             )
-            for j in (jumps(laid, model.continuing) if laid else [])[:_MOST_JUMPS]
+            for j in (model.jumps if laid else [])[:_MOST_JUMPS]
         ],
         growth_limit=GROWTH_LIMIT,
         unnamed_sides=[list(s) for s in model.unnamed],
@@ -241,7 +244,7 @@ def _own_law(model: Model, edge: Edge) -> bool:
     return ours != (first if tier.edges[edge] == tier.edges[tier.first] else first.turned())
 
 
-def _block(model: Model, name: str) -> BlockOut:
+def _block(model: Model, name: str, centre: list[float]) -> BlockOut:
     block = model.layout.blocks[name]
     return BlockOut(
         id=name,
@@ -251,7 +254,7 @@ def _block(model: Model, name: str) -> BlockOut:
         region=block.region,
         base=model.lift.base.get(name) if model.lift else None,
         cells=list(model.counts_of(name)),
-        centre=model.layout.centre(name).tolist(),
+        centre=centre,
     )
 
 

@@ -13,7 +13,6 @@ from plodek.core.recipe.step import Step
 from plodek.core.recipe.steps.spacing.space import Space
 from plodek.core.recipe.steps.spacing.tiers import Count, NameTier
 from plodek.core.recipe.steps.spacing.wall_layer import WallLayer
-from plodek.core.spacing.edge_law import most_growth
 from plodek.server.api.models.messages import TierOut
 
 
@@ -25,7 +24,7 @@ def tiers_out(evaluation: Evaluation) -> list[TierOut]:
     for tier in model.tiers:
         inside = [e for e in tier.edges if e in laid.nodes]
         lengths = [laid.paths[e].length for e in inside]
-        sizes = [laid.sizes(e) for e in inside]
+        cells = [laid.edge_cells[e] for e in inside]
         locked = _locked(model, tier)
         found.append(
             TierOut(
@@ -36,9 +35,9 @@ def tiers_out(evaluation: Evaluation) -> list[TierOut]:
                 edges=[list(e) for e in tier.edges],
                 shortest=min(lengths, default=0),
                 longest=max(lengths, default=0),
-                smallest=min((float(d.min()) for d in sizes), default=0),
-                largest=max((float(d.max()) for d in sizes), default=0),
-                growth=max((most_growth(laid.nodes[e]) for e in inside), default=1),
+                smallest=min((one.smallest for one in cells), default=0),
+                largest=max((one.largest for one in cells), default=0),
+                growth=max((one.growth for one in cells), default=1),
                 count_step=_by(model, setters.counted, tier) if locked else None,
                 law_step=_by(model, setters.ruled, tier),
                 name_step=_by(model, setters.named, tier),
