@@ -4,7 +4,7 @@ import { lengthText, short } from "../model/numbers";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { cividis, groupColour, tone } from "../theme/palette";
-import { shadeRange } from "./Nodes";
+import { shadeRange } from "./layers/Nodes";
 
 const STOPS = [0, 0.25, 0.5, 0.75, 1];
 const css = (share: number) =>

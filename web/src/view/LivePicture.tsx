@@ -3,7 +3,7 @@ import { binary } from "../api/client";
 import { type Picture, unpacked } from "../model/picture";
 import { useBoardData } from "../session/context";
 import type { Extent } from "./extent";
-import { GridMesh } from "./GridMesh";
+import { GridMesh } from "./layers/GridMesh";
 
 interface Props {
   job: string;

@@ -3,8 +3,8 @@ import { edgeId, type Selection, sameEdge } from "../model/selection";
 import type { Model, Tier } from "../model/types";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
+import { Small } from "./layers/Small";
 import { Slide } from "./Slide";
-import { Small } from "./Small";
 
 /** Which part of the grid is shown: its outside, the blocks in hand, or one layer of a tier. */
 export function PartTools() {

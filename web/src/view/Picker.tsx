@@ -8,7 +8,7 @@ import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { takeIds } from "../session/taking";
 import { edgesApart, outlinesOf } from "./apart";
-import { useDrawn } from "./drawn";
+import { useDrawn } from "./layers/drawn";
 import { guideHit, guidesAt, hitAt, nearestOf, projector } from "./pick";
 
 interface Props {

@@ -6,19 +6,19 @@ import type { OrbitControls as Controls } from "three-stdlib";
 import { useBoardData } from "../session/context";
 import { typing } from "../session/keys";
 import { useBoard } from "../session/store";
-import { CellBoxes } from "./CellBoxes";
-import { Corners } from "./Corners";
-import { Edges } from "./Edges";
 import { type Extent, lookFrom, seenHalf, type Three, upFor } from "./extent";
-import { Ghost } from "./Ghost";
-import { GridMesh } from "./GridMesh";
-import { Guides } from "./Guides";
 import { LivePicture } from "./LivePicture";
-import { Marks } from "./Marks";
-import { Nodes } from "./Nodes";
+import { CellBoxes } from "./layers/CellBoxes";
+import { Corners } from "./layers/Corners";
+import { Edges } from "./layers/Edges";
+import { Ghost } from "./layers/Ghost";
+import { GridMesh } from "./layers/GridMesh";
+import { Guides } from "./layers/Guides";
+import { Marks } from "./layers/Marks";
+import { Nodes } from "./layers/Nodes";
+import { Sides } from "./layers/Sides";
+import { Surfaces } from "./layers/Surfaces";
 import { Picker } from "./Picker";
-import { Sides } from "./Sides";
-import { Surfaces } from "./Surfaces";
 
 interface Props {
   /** Whether the grid is shown in space. */

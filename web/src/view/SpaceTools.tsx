@@ -2,9 +2,9 @@ import { Box, Flex, Text } from "@chakra-ui/react";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { DIRECTIONS } from "./extent";
+import { Small } from "./layers/Small";
 import { PartTools } from "./PartTools";
 import { Slide } from "./Slide";
-import { Small } from "./Small";
 
 /** How the view looks into space: direction, lens, see-through, the box to clip to, and blocks apart. */
 export function SpaceTools() {

@@ -1,10 +1,10 @@
 import { useMemo } from "react";
-import type { Edge } from "../model/types";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
-import { cividis } from "../theme/palette";
+import type { Edge } from "../../model/types";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
+import { cividis } from "../../theme/palette";
+import type { Three } from "../extent";
 import { useDrawn } from "./drawn";
-import type { Three } from "./extent";
 import { piecesOf, Segments } from "./segments";
 
 /** Steps of the colour scale. */

@@ -7,12 +7,12 @@ import {
   disposeBoundsTree,
   type MeshBVHOptions,
 } from "three-mesh-bvh";
-import { edgePieces, firstOf, type ShapePicture } from "../model/shape_picture";
-import { useBoardData } from "../session/context";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
-import { guideColours } from "../theme/palette";
-import type { Extent, Three } from "./extent";
+import { edgePieces, firstOf, type ShapePicture } from "../../model/shape_picture";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
+import { guideColours } from "../../theme/palette";
+import type { Extent, Three } from "../extent";
 import { Segments } from "./segments";
 
 // Picking among many triangles needs a tree of boxes.

@@ -1,12 +1,12 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
-import { colourRange, shareOf } from "../model/colouring";
-import { INNER, type Picture, triangles, UNNAMED } from "../model/picture";
-import { useBoardData } from "../session/context";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
-import { cividis, tone } from "../theme/palette";
-import type { Extent } from "./extent";
+import { colourRange, shareOf } from "../../model/colouring";
+import { INNER, type Picture, triangles, UNNAMED } from "../../model/picture";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
+import { cividis, tone } from "../../theme/palette";
+import type { Extent } from "../extent";
 import { useClip } from "./Surfaces";
 
 interface Props {

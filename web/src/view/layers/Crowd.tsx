@@ -1,5 +1,5 @@
 import { Box, chakra, Text } from "@chakra-ui/react";
-import { useBoard } from "../session/store";
+import { useBoard } from "../../session/store";
 
 /** Takes a guide in hand as a click on it in the view would. */
 export const takeGuide = (name: string): boolean =>

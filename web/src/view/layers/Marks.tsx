@@ -1,9 +1,9 @@
 import { Html } from "@react-three/drei";
 import { useMemo } from "react";
-import { valueWithUnit } from "../model/measuring";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
-import type { Three } from "./extent";
+import { valueWithUnit } from "../../model/measuring";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
+import type { Three } from "../extent";
 import { piecesOf, Segments } from "./segments";
 
 /** Where measurements were taken, with their first value; and free edges found by mending. */

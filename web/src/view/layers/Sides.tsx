@@ -1,10 +1,10 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
-import { edgeId } from "../model/selection";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
-import { tone } from "../theme/palette";
-import { outlineOf, pathAlong, type Side } from "./apart";
+import { edgeId } from "../../model/selection";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
+import { tone } from "../../theme/palette";
+import { outlineOf, pathAlong, type Side } from "../apart";
 import { useDrawn } from "./drawn";
 
 type Path = number[][];

@@ -1,9 +1,9 @@
 import { useMemo } from "react";
-import { useBoardData } from "../session/context";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
-import { guideColours } from "../theme/palette";
-import type { Extent } from "./extent";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
+import { guideColours } from "../../theme/palette";
+import type { Extent } from "../extent";
 import { useClip } from "./Surfaces";
 import { piecesOf, Segments } from "./segments";
 

@@ -1,7 +1,7 @@
 import { useMemo } from "react";
 import { CanvasTexture } from "three";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
 import { useDrawn } from "./drawn";
 
 const PIXELS = 32;

@@ -18,7 +18,7 @@ from plodek.core.shape.files import cad_file, geometry_file
 from plodek.core.shape.files.contents import guides_of
 from plodek.core.shape.files.packed import pack, unpack
 
-DEMO = Path(__file__).parents[2] / "plodek" / "demo"
+DEMO = Path(__file__).parents[3] / "plodek" / "demo"
 STEP = (DEMO / "draft-cone.step").read_bytes()
 IGES = (DEMO / "draft-cone-gaps.igs").read_bytes()
 BOX = trimesh.creation.box((1.0, 2.0, 3.0))

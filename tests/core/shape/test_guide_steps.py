@@ -15,7 +15,7 @@ from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.units import factor
 from tests.conftest import DEMO_FILES
 
-DEMO = Path(__file__).parents[2] / "plodek" / "demo"
+DEMO = Path(__file__).parents[3] / "plodek" / "demo"
 
 
 def evaluated(steps, *, fine=True):

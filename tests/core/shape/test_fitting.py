@@ -11,7 +11,7 @@ import pytest
 from plodek.core.build import build
 from plodek.core.check.measure import measure
 from tests.conftest import evaluated, model_of
-from tests.core.test_operations import ALL, BOX, FRAME
+from tests.core.blocks.test_operations import ALL, BOX, FRAME
 
 
 def test_fitting_in_space():

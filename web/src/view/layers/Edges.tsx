@@ -1,9 +1,9 @@
 import { useMemo } from "react";
-import { edgeId, sameEdge } from "../model/selection";
-import type { Edge, Model } from "../model/types";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
-import { blockEdges, edgesApart } from "./apart";
+import { edgeId, sameEdge } from "../../model/selection";
+import type { Edge, Model } from "../../model/types";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
+import { blockEdges, edgesApart } from "../apart";
 import { useDrawn } from "./drawn";
 import { piecesOf, Segments } from "./segments";
 

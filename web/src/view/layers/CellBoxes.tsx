@@ -1,6 +1,6 @@
 import { useMemo } from "react";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
 import { piecesOf, Segments } from "./segments";
 
 const PLANE = [

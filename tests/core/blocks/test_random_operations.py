@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from plodek.core.blocks.soundness import inverted
 from tests.conftest import evaluated, model_of
-from tests.core.test_operations import EXTRUDE, FRAME, filled
+from tests.core.blocks.test_operations import EXTRUDE, FRAME, filled
 
 VERBS = st.lists(
     st.tuples(

@@ -16,7 +16,7 @@ from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import in_memory
 from tests.conftest import evaluated, model_of
-from tests.core.test_layout import assert_sound
+from tests.core.blocks.test_layout import assert_sound
 
 FRAME = {"kind": "frame", "id": "f", "width": 2, "height": 1}
 BOX = {"kind": "frame", "id": "f", "shape": "box", "width": 1, "height": 1, "depth": 1}

@@ -1,9 +1,9 @@
 import { useMemo } from "react";
-import { edgeId } from "../model/selection";
-import type { Guide } from "../model/types";
-import { useBoardData } from "../session/context";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
+import { edgeId } from "../../model/selection";
+import type { Guide } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
 import { piecesOf, Segments } from "./segments";
 
 /** The ghost of the draft: guides and edges that are new, or run elsewhere, once it is kept. */

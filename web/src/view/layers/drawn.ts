@@ -1,9 +1,9 @@
 import { useMemo } from "react";
-import { placeOf } from "../model/picture";
-import { edgeId } from "../model/selection";
-import type { Model } from "../model/types";
-import { useBoardData } from "../session/context";
-import { useBoard } from "../session/store";
+import { placeOf } from "../../model/picture";
+import { edgeId } from "../../model/selection";
+import type { Model } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 
 /** The model as it is drawn: on a layer of the plane grid, edges and corners are where its nodes are. */
 export function useDrawn(): Model {

@@ -1,11 +1,11 @@
 import { useFrame } from "@react-three/fiber";
 import type { RefObject } from "react";
-import { edgeId } from "../model/selection";
-import type { Model } from "../model/types";
-import { useBoard } from "../session/store";
-import { usePalette } from "../theme/mode";
+import { edgeId } from "../../model/selection";
+import type { Model } from "../../model/types";
+import { useBoard } from "../../session/store";
+import { usePalette } from "../../theme/mode";
+import { projector } from "../pick";
 import { useDrawn } from "./drawn";
-import { projector } from "./pick";
 
 interface Label {
   text: string;
