@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import TypeAlias
 
 from plodek.core.blocks import tables
-from plodek.core.blocks.layout import Edge, Layout, Side, Use, edge_of, side_of
+from plodek.core.blocks.layout import Edge, Layout, Side, Use, side_of
 
 #: An edge, and the corner at one of its ends.
 EdgeEnd: TypeAlias = tuple[Edge, str]
@@ -59,6 +59,9 @@ def leaving(layout: Layout, walls: Iterable[Side]) -> dict[Edge, set[str]]:
 def _away(layout: Layout, use: Use) -> dict[str, Edge]:
     """Give the edges of a block that run away from one of its sides, by their corners on it."""
     corners = layout.blocks[use.block].corners
-    bit = 1 << use.axis
-    ways = ((corners[n], corners[n ^ bit]) for n in tables.side_corners(layout.dim, use.axis, use.end))
-    return {a: edge_of(a, b) for a, b in ways if a != b}
+    found = {}
+    for here, there in tables.away(layout.dim, use.axis, use.end):
+        a, b = corners[here], corners[there]
+        if a != b:
+            found[a] = (a, b) if a < b else (b, a)
+    return found

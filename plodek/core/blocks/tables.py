@@ -44,6 +44,12 @@ def side_corners(dim: int, axis: int, end: int) -> tuple[int, ...]:
 
 
 @cache
+def away(dim: int, axis: int, end: int) -> tuple[tuple[int, int], ...]:
+    """List (corner on the side, corner opposite) of the edges that leave one side."""
+    return tuple((n, n ^ 1 << axis) for n in side_corners(dim, axis, end))
+
+
+@cache
 def parallel(dim: int, axis: int) -> tuple[tuple[int, int], ...]:
     """List (low corner, high corner) of the edges along one axis."""
     return tuple((low, high) for a, low, high in edges(dim) if a == axis)

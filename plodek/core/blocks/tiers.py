@@ -39,6 +39,9 @@ class _Classes:
 
     def root(self, edge: Edge) -> tuple[Edge, bool]:
         """Find what stands for an edge's class, and whether the edge runs against it."""
+        above, turned = self._parent[edge]
+        if self._parent[above][0] == above:  # as most are
+            return above, turned
         chain = []
         flip = False
         while self._parent[edge][0] != edge:

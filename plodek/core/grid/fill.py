@@ -236,14 +236,15 @@ def _fill_block(nodes: Floats, lines: list[list[Floats]], sheet: tuple[int, int]
 
 
 def _blends(lines: list[list[Floats]]) -> list[Floats]:
-    """Intersect the fractions of the edges: (ni, nj, nk) for each axis."""
+    """Intersect the fractions of the edges: each (ni, nj, nk), or 1 across where parallel ones are alike."""
     shape = tuple(len(lines[axis][0]) for axis in range(3))
     blends = []
     for axis in range(3):
-        mean = np.mean(lines[axis], axis=0)
-        blends.append(np.broadcast_to(mean.reshape([-1 if a == axis else 1 for a in range(3)]), shape))
+        mean = np.asarray(np.mean(lines[axis], axis=0))
+        blends.append(mean.reshape([-1 if a == axis else 1 for a in range(3)]))
     if all(np.ptp(lines[axis], axis=0).max(initial=0.0) < _SAME for axis in range(3)):
         return blends
+    blends = [np.broadcast_to(blend, shape) for blend in blends]
     for _ in range(_STEPS):
         blends = [_mixed(lines[axis], axis, blends) for axis in range(3)]
     return blends

@@ -108,10 +108,10 @@ def grow(
             shape = xyz - xyz[0] - _SHAPE[:, None] * (xyz[-1] - xyz[0])
             bent = first + _SHAPE[:, None] * (last - first) + shape
             bends[copy] = Spline(bent if same else bent[::-1], closed=False, corner_angle=60)
-    after = replace(layout, corners=corners, blocks=blocks, follows=follows, bends=bends, lies=lies)
-    check_shape(layout, check(after.tidied()), "grow the other way, less far, or fewer sides at once")
+    after = replace(layout, corners=corners, blocks=blocks, follows=follows, bends=bends, lies=lies).tidied()
+    check_shape(layout, check(after), "grow the other way, less far, or fewer sides at once")
     # The names of the old outer sides stay with them where a patch may want either: they move outward.
-    return Change(after.tidied(), pieces, shares)
+    return Change(after, pieces, shares)
 
 
 def _end(xyz: Floats, guide: str | None, on: Guide | None) -> Corner:
