@@ -30,11 +30,11 @@ class Jump:
 
 def jumps(laid: LaidOut, beyond: Continuing, limit: float = GROWTH_LIMIT) -> list[Jump]:
     """Find where cells jump by more than a limit from one edge to the next, the worst first."""
-    found = []
+    found, cells = [], laid.edge_cells
     for (edge, corner), ends in beyond.items():
-        here = laid.size_at(edge, corner)
+        here = cells[edge].first if edge[0] == corner else cells[edge].last
         for other, there in ends:
-            size = laid.size_at(other, there)
+            size = cells[other].first if other[0] == there else cells[other].last
             # An edge of no length has no cells that a neighbour could match.
             if here > 0 and size > here * limit * _SLACK:
                 found.append(Jump(corner, edge, other, there, size / here))

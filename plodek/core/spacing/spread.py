@@ -97,8 +97,10 @@ def _piece(s: Floats, low: float, high: float) -> Floats:
 
 
 class EdgeCells(NamedTuple):
-    """The smallest and the largest cell of an edge, in the project's unit, and the most growth along it."""
+    """Cells of an edge in the project's unit: first, last, smallest, largest; the most growth along it."""
 
+    first: float
+    last: float
     smallest: float
     largest: float
     growth: float
@@ -134,6 +136,8 @@ class LaidOut:
         growth[ends - 1] = 1.0
         lengths = np.array([self.paths[edge].length for edge in self.nodes])
         columns = (
+            d[starts] * lengths,
+            d[ends - 1] * lengths,
             np.minimum.reduceat(d, starts) * lengths,
             np.maximum.reduceat(d, starts) * lengths,
             np.maximum.reduceat(growth, starts),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any, Literal
 
 from pydantic import Field
@@ -9,6 +10,8 @@ from pydantic import Field
 from plodek.core.recipe.document import MOST_STEPS
 from plodek.server.api.guides.messages import GroupOut, GuideOut
 from plodek.server.api.messages import Message, Numbers, Pair
+
+# What comes in thousands is made of plain dataclasses, which takes a tenth of the time of a Message.
 
 
 class PreviewIn(Message):
@@ -28,7 +31,8 @@ class StepState(Message):
     report: list[str] = Field(default=[])
 
 
-class CornerOut(Message):
+@dataclass(slots=True)
+class CornerOut:
     """A corner, what holds it, and after a lift the corner of the plane that it stands on."""
 
     id: str
@@ -40,7 +44,8 @@ class CornerOut(Message):
     foot: str | None
 
 
-class EdgeOut(Message):
+@dataclass(slots=True)
+class EdgeOut:
     """An edge: where it stands, its path, its cells from its first corner, and the edges that go on.
 
     ``before`` run on beyond its first corner, ``beyond`` beyond its second. ``ahead`` it runs its tier's way.
@@ -61,7 +66,8 @@ class EdgeOut(Message):
     beyond: list[Pair]
 
 
-class SideOut(Message):
+@dataclass(slots=True)
+class SideOut:
     """A side of a block in space: its corners in order around it, what it lies on, and its blocks."""
 
     id: list[str]
@@ -82,7 +88,8 @@ class FindingOut(Message):
     edges: list[Pair]
 
 
-class BlockOut(Message):
+@dataclass(slots=True)
+class BlockOut:
     """A block with its cells along its axes, and after a lift the block of the plane that it stands on."""
 
     id: str

@@ -232,7 +232,7 @@ def _edges(model: Model) -> list[EdgeOut]:
 def _going_on(model: Model, end: EdgeEnd) -> list[list[str]]:
     """Give the edges that go on beyond an end, each running away from it."""
     ends = model.continuing.get(end, ())
-    return [[start, next(c for c in edge if c != start)] for edge, start in ends]
+    return [[start, edge[1] if edge[0] == start else edge[0]] for edge, start in ends]
 
 
 def _own_law(model: Model, edge: Edge) -> bool:
