@@ -107,3 +107,38 @@ def test_a_recipe_goes_out_and_comes_back_to_the_shelf(board, tmp_path):
     page.get_by_label("Recipe file").set_input_files(taken)
     expect(board.steps).to_have_count(27)
     expect(board.stop("Check")).to_contain_text("gate passed", timeout=60_000)
+
+
+def test_blocks_that_stand_apart_are_picked_where_they_are_drawn(board):
+    page = board.page
+    board.new("Apart")
+    page.keyboard.press("Alt+2")
+    page.keyboard.press("f")
+    board.field("Shape").select_option("box")
+    board.field("Width (x)").fill("2")
+    board.field("Height (y)").fill("1")
+    board.field("Depth (z), or length of the cylinder").fill("1")
+    board.keep()
+    page.keyboard.press("c")
+    board.field("At").select_option("x")
+    board.field("Values").fill("1")
+    board.keep()
+    page.keyboard.press("Escape")
+    page.get_by_role("group", name="Look from").get_by_role("button", name="+z", exact=True).click()
+    box = page.locator("canvas").bounding_box()
+    middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    words = page.get_by_text(re.compile("^block B"))
+
+    def hover(off):
+        page.wait_for_timeout(300)
+        page.mouse.move(middle[0] + off + 5, middle[1] + 40)
+        page.mouse.move(middle[0] + off, middle[1] + 40)
+
+    hover(30)
+    expect(words).to_contain_text("block B2")
+    for _ in range(12):
+        page.get_by_role("slider", name="Explode the blocks").press("ArrowRight")
+    hover(30)  # where the second block was: between the two there is nothing now
+    expect(words).to_have_count(0)
+    hover(220)
+    expect(words).to_contain_text("block B2")
