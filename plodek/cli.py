@@ -98,7 +98,7 @@ def guides(recipe: Path, file: Path, names: str, unit: str | None) -> None:
 
     model = _evaluated(recipe).model
     wished = _by_commas(names)
-    chosen = found_guides(model, wished) if wished else list(model.guides)
+    chosen = found_guides(model, wished) if wished else list(model.own_guides)
     found = {name: model.guides[name] for name in chosen}
     kind = file.suffix.lower()
     if kind not in (".step", ".stp", ".stl"):

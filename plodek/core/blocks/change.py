@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from plodek.core.blocks.layout import Edge, Layout, Name, Side
+from plodek.core.shape.surfaces.surface import Surface
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,8 @@ class Change:
     layout: Layout
     pieces: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
     shares: Mapping[Edge, Share] = field(default_factory=dict)
+    #: Surfaces that the operation made for sides to lie on, by names that no user gives.
+    surfaces: Mapping[str, Surface] = field(default_factory=dict)
 
 
 def renamed_pieces(before: Layout, names: Mapping[str, str]) -> dict[Name, tuple[Name, ...]]:

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from plodek.core.arrays import Floats, Place
+from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.layout import Corner, Edge, Layout
 from plodek.core.errors import BadValue
 from plodek.core.shape.curves.compound import Part
@@ -113,12 +113,14 @@ class EdgePath:
 def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePath:
     """Make the path of an edge. Raises BadValue where its ends sit at one place of the guide."""
     first, second = layout.corners[edge[0]], layout.corners[edge[1]]
-    if edge in layout.bends:
-        return _bent(layout.bends[edge], first.xyz, second.xyz)
     follow = layout.follows.get(edge)
+    guide = None if follow is None else guides.get(follow.guide)
+    if edge in layout.bends:
+        surface = guide if isinstance(guide, Surface) else None
+        start, end = np.array(first.xyz), np.array(second.xyz)
+        return EdgePath(start, end, layout.bends[edge], span=1.0, bend=True, surface=surface)
     if follow is None:
-        return _straight(first.xyz, second.xyz)
-    guide = guides.get(follow.guide)
+        return EdgePath(np.array(first.xyz), np.array(second.xyz))
     if isinstance(guide, Surface):
         return _on_surface(guide, first.xyz, second.xyz)
     curve = curve_named(guides, follow.guide)
@@ -136,14 +138,17 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
     return EdgePath(start, end, curve, f0, span)
 
 
-def _straight(first: Place, second: Place) -> EdgePath:
-    """Make the path of a straight edge."""
-    return EdgePath(np.array(first), np.array(second))
-
-
-def _bent(curve: Curve, first: Place, second: Place) -> EdgePath:
-    """Make the path of a bend."""
-    return EdgePath(np.array(first), np.array(second), curve, span=1.0, bend=True)
+def corner_at(layout: Layout, guides: Mapping[str, Guide], edge: Edge, fraction: float) -> Corner:
+    """Make a corner at a fraction of an edge, on the guide that the edge follows."""
+    path = edge_path(layout, guides, edge)
+    xyz = place(path.at(np.array([fraction]))[0])
+    follow = layout.follows.get(edge)
+    if follow is None:
+        return Corner(xyz)
+    if isinstance(guides[follow.guide], Surface) or path.curve is None:
+        return Corner(xyz, "guide", follow.guide)
+    at = path.from_fraction + fraction * path.span
+    return Corner(xyz, "guide", follow.guide, at % 1.0 if path.curve.closed else at)
 
 
 def _on_surface(surface: Surface, first: Place, second: Place) -> EdgePath:

@@ -72,7 +72,7 @@ class Block:
 class Follow:
     """An edge runs along ``guide``; ``forward`` where fractions rise from its first corner to its second.
 
-    On a guide surface the edge is the straight line put onto it, and ``forward`` says nothing.
+    On a guide surface the edge is its bend, or the straight line, put onto it; ``forward`` says nothing.
     """
 
     guide: str

@@ -14,7 +14,8 @@ from plodek.core.shape.curves.compound import Part
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.frame import frame_of, unit
 from plodek.core.shape.move import Move, shifted, turned
-from plodek.core.shape.surfaces.swept import PathFrame, Trail
+from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.shape.surfaces.swept import Extruded, PathFrame, Revolved, Swept, Trail
 
 
 class Motion(ABC):
@@ -30,6 +31,10 @@ class Motion(ABC):
     @abstractmethod
     def trail(self, foot: Floats, low: float, high: float) -> Curve | None:
         """Give the way of one place (3,) of the plane from ``low`` to ``high``; None where it is straight."""
+
+    @abstractmethod
+    def surface(self, curve: Curve) -> Surface:
+        """Give the surface that a curve of the plane runs over."""
 
     @abstractmethod
     def places(self, xyz: Floats, t: Floats) -> Floats:
@@ -58,6 +63,10 @@ class Extrusion(Motion):
     def trail(self, foot: Floats, low: float, high: float) -> Curve | None:
         """Give None: all ways are straight."""
         return None
+
+    def surface(self, curve: Curve) -> Surface:
+        """Give the extruded surface."""
+        return Extruded(curve, self.by)
 
     def places(self, xyz: Floats, t: Floats) -> Floats:
         """Carry places (n, 3) of the plane to their own ``t`` (n,)."""
@@ -92,6 +101,10 @@ class Revolution(Motion):
         centre, out = (part[0] for part in self._split(foot[None, :]))
         frame = frame_of(self.axis, out)
         return Arc(centre, float(np.linalg.norm(out)), low * self.turn, high * self.turn, frame)
+
+    def surface(self, curve: Curve) -> Surface:
+        """Give the surface of revolution."""
+        return Revolved(curve, self.at, self.axis, self.turn)
 
     def places(self, xyz: Floats, t: Floats) -> Floats:
         """Turn places (n, 3) of the plane to their own ``t`` (n,)."""
@@ -132,6 +145,10 @@ class Sweep(Motion):
         if low > high:
             return Part(Trail(self.frame, foot, high, low), 1.0, 0.0)
         return Trail(self.frame, foot, low, high)
+
+    def surface(self, curve: Curve) -> Surface:
+        """Give the swept surface."""
+        return Swept(curve, self.frame)
 
     def places(self, xyz: Floats, t: Floats) -> Floats:
         """Carry places (n, 3) of the plane to their own ``t`` (n,)."""

@@ -17,6 +17,7 @@ from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Edge, Layout, Side, edge_of, side_of
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.blocks.tiers import Tier
+from plodek.core.grid.side import Rim, between, on_surface
 from plodek.core.shape.guide import Guide, surface_named
 from plodek.core.spacing.spread import LaidOut
 
@@ -153,12 +154,9 @@ def _face(
     side: Side,
     shape: tuple[int, int],
 ) -> Floats:
-    nodes = fill_side(ids, laid, xyz, shape)
+    u, v, rim = _rim(ids, laid, xyz, shape)
     guide = layout.lies.get(side)
-    if guide is not None:
-        inner = nodes[1:-1, 1:-1]
-        inner[...] = surface_named(guides, guide).onto(inner.reshape(-1, 3)).reshape(inner.shape)
-    return nodes
+    return between(u, v, rim) if guide is None else on_surface(surface_named(guides, guide), u, v, rim)
 
 
 def fill_side(
@@ -168,20 +166,24 @@ def fill_side(
     shape: tuple[int, int],
 ) -> Floats:
     """Fill between the four edges of a plane block or side (na, nb, 3)."""
+    u, v, rim = _rim(corners, laid, xyz, shape)
+    return between(u, v, rim)
+
+
+def _rim(
+    corners: tuple[str, ...],
+    laid: LaidOut,
+    xyz: Mapping[Edge, Floats],
+    shape: tuple[int, int],
+) -> tuple[Floats, Floats, Rim]:
+    """Give the blending functions u and v (na, nb) of a side, and the nodes of its four edges."""
     c0, c1, c2, c3 = corners
     na, nb = shape
     (s1, south), (s2, north) = _along(laid, xyz, c0, c1, na), _along(laid, xyz, c2, c3, na)
     (t1, west), (t2, east) = _along(laid, xyz, c0, c2, nb), _along(laid, xyz, c1, c3, nb)
     s1, s2, t1, t2 = s1[:, None], s2[:, None], t1[None, :], t2[None, :]
     both = 1 - (s2 - s1) * (t2 - t1)
-    u = (((1 - t1) * s1 + t1 * s2) / both)[:, :, None]
-    v = (((1 - s1) * t1 + s1 * t2) / both)[:, :, None]
-    nodes = (
-        (1 - u) * west[None] + u * east[None] + (1 - v) * south[:, None] + v * north[:, None]
-        - (1 - u) * ((1 - v) * south[0] + v * north[0]) - u * ((1 - v) * south[-1] + v * north[-1])
-    )  # fmt: skip
-    nodes[:, 0], nodes[:, -1], nodes[0], nodes[-1] = south, north, west, east
-    return np.asarray(nodes)
+    return ((1 - t1) * s1 + t1 * s2) / both, ((1 - s1) * t1 + s1 * t2) / both, Rim(south, north, west, east)
 
 
 def _along(laid: LaidOut, xyz: Mapping[Edge, Floats], a: str, b: str, count: int) -> tuple[Floats, Floats]:

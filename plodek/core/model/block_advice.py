@@ -13,7 +13,6 @@ from plodek.core.blocks.layout import Edge
 from plodek.core.blocks.operations.near import proposals
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
-from plodek.core.shape.joined import names_in
 
 #: A block corner on a smooth guide opens too far beyond this, in degrees; and any is too sharp below that.
 WIDE, SHARP = 150.0, 20.0
@@ -148,7 +147,7 @@ def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
     within = NEAR * layout.size()
     by_guide: dict[str, list[Edge]] = {}
     far: dict[str, float] = {}
-    guides = {name: g for name, g in model.guides.items() if isinstance(g, Curve) and not names_in(g)}
+    guides = {name: g for name, g in model.own_guides.items() if isinstance(g, Curve)}
     for p in proposals(layout, guides, within):
         edge = (p.corners[0], p.corners[-1])
         if p.does == "follow" and edge not in layout.bends and p.far > 1e-9 * layout.size():
@@ -172,7 +171,7 @@ def _twins_at_noses(model: Model, angles: CornerAngles) -> list[Advice]:
     found = []
     for corner in corners:
         place = layout.places([corner])
-        for name, guide in model.guides.items():
+        for name, guide in model.own_guides.items():
             if not isinstance(guide, Curve) or not guide.closed:
                 continue
             s = guide.nearest(place)

@@ -12,6 +12,7 @@ from plodek.core.blocks.change import Change
 from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, edge_of
+from plodek.core.blocks.operations.keep import kept_on
 from plodek.core.blocks.operations.twins import check_twins, driven
 from plodek.core.blocks.tiers import Tier
 from plodek.core.check.metric import DEFAULT_LIMITS
@@ -21,7 +22,7 @@ from plodek.core.model.layout_facts import LayoutFacts
 from plodek.core.model.operations import Fill, Lift, Operation, Smooth
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
-from plodek.core.shape.joined import names_in
+from plodek.core.shape.joined import is_own, names_in
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.spacing.jumps import Jump, jumps
@@ -71,6 +72,11 @@ class Model:
     pieces: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
     #: The facts of the model before: paths of edges that are still the same are taken from them.
     known: LayoutFacts | None = field(default=None, compare=False, repr=False)
+
+    @cached_property
+    def own_guides(self) -> Mapping[str, Guide]:
+        """The guides that are ones by themselves: neither joined of others, nor made by an operation."""
+        return {name: guide for name, guide in self.guides.items() if is_own(guide)}
 
     @property
     def lift(self) -> Lift | None:
@@ -239,7 +245,8 @@ class Model:
             change.layout.blocks,
         )
         pieces = {name: parts for name, parts in pieces.items() if not any(name in one for one in there)}
-        layout = check_twins(driven(change.layout, self.guides))
+        guides = {**self.guides, **change.surfaces} if change.surfaces else self.guides
+        layout = check_twins(driven(kept_on(self.layout, change.layout, guides), guides))
         # Only a spacing that is there is carried over: it has to be worked out on the old layout for that.
         kept = bool(self.spacing.counts or self.spacing.laws)
         spacing = self.spacing.after(change, self.laid.nodes) if kept else self.spacing
@@ -247,7 +254,13 @@ class Model:
         if self.lift:
             operations = (self.lift.after(change, layout, along=along_lift), *operations[1:])
         return replace(
-            self, layout=layout, pieces=pieces, operations=operations, spacing=spacing, known=self.facts
+            self,
+            layout=layout,
+            guides=guides,
+            pieces=pieces,
+            operations=operations,
+            spacing=spacing,
+            known=self.facts,
         )
 
     def reporting(self, step: str, *said: str) -> Model:

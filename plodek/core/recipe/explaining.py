@@ -89,7 +89,7 @@ def _told(model: Model, entity: Any) -> dict[str, Any]:
 def _makes(before: Model, after: Model) -> list[str]:
     """Tell the guides, blocks and corners that a step added, in numbers."""
     words = []
-    new = [name for name in after.guides if name not in before.guides]
+    new = [name for name in after.own_guides if name not in before.guides]
     if new:
         words.append("guides " + ", ".join(new[:_MOST]) + (" …" if len(new) > _MOST else ""))
     for noun, old, now in (

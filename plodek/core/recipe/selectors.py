@@ -15,6 +15,7 @@ from plodek.core.model.model import Model
 from plodek.core.recipe import fields
 from plodek.core.recipe.fields import At, Each, EdgeIds, EndName, Ends, Everything, Ids, On, SideIds
 from plodek.core.shape.guide import Point, unknown_guide
+from plodek.core.shape.joined import names_in
 from plodek.core.tolerances import SAME_PLACE
 from plodek.core.units import length
 
@@ -46,10 +47,10 @@ def guides(model: Model, names: Sequence[str]) -> list[str]:
             found.append(name)
         elif name in model.groups:
             found += [member for member in model.groups[name].members if member in model.guides]
-        elif name.endswith("*") and any(guide.startswith(name[:-1]) for guide in model.guides):
-            found += [guide for guide in model.guides if guide.startswith(name[:-1])]
+        elif name.endswith("*") and any(guide.startswith(name[:-1]) for guide in model.own_guides):
+            found += [guide for guide in model.own_guides if guide.startswith(name[:-1])]
         else:
-            raise unknown_guide(model.guides, name)
+            raise unknown_guide(model.own_guides, name)
     return list(dict.fromkeys(found))
 
 
@@ -308,7 +309,9 @@ def _lies_on(model: Model, side: Side, name: str) -> bool:
 
 def _nothing_on(model: Model, name: str, does: str) -> NothingFound:
     layout = model.layout
-    had = {f.guide for f in layout.follows.values()} | set(layout.lies.values())
+    had: set[str] = set()
+    for guide in {f.guide for f in layout.follows.values()} | set(layout.lies.values()):
+        had |= {guide} if guide in model.own_guides else set(names_in(model.guides[guide]))
     return NothingFound(
         f"no {does} “{name}”", remedy=f"guides that something follows: {', '.join(sorted(had)) or 'none'}"
     )

@@ -53,5 +53,13 @@ def joined(guides: Mapping[str, Guide], names: Sequence[str]) -> JoinedGuide:
 
 
 def names_in(guide: Guide | None) -> tuple[str, ...]:
-    """Give the names of the guides that one is joined of; none where it is not."""
-    return guide.names if isinstance(guide, JoinedCurves | JoinedSurfaces) else ()
+    """Give the names of the guides that one is joined or made of; none for a guide of its own."""
+    if isinstance(guide, JoinedCurves | JoinedSurfaces):
+        return guide.names
+    return guide.made_of or () if isinstance(guide, Surface) else ()
+
+
+def is_own(guide: Guide) -> bool:
+    """Whether a guide is one by itself, neither joined of others nor made by an operation on blocks."""
+    made = isinstance(guide, Surface) and guide.made_of is not None
+    return not made and not isinstance(guide, JoinedCurves | JoinedSurfaces)

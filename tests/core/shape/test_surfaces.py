@@ -18,7 +18,7 @@ from plodek.core.shape.move import mirrored, turned
 from plodek.core.shape.surfaces.analytic import Plane, cone, cylinder, sphere, torus
 from plodek.core.shape.surfaces.moved_surface import moved_surface
 from plodek.core.shape.surfaces.spanned import Filled, Lofted
-from plodek.core.shape.surfaces.swept import Extruded, Revolved, Swept
+from plodek.core.shape.surfaces.swept import Extruded, PathFrame, Revolved, Swept
 from plodek.core.shape.surfaces.triangulated import Triangulated, weld
 
 TAU, HALF = math.tau, math.pi / 2
@@ -48,7 +48,7 @@ SURFACES = {
     "extruded": (Extruded(SQUARE, np.array([0, 0.0, 2])), 8.0),
     "revolved": (Revolved(line([1, 0, 0], [0.5, 0, 1], [1, 0, 2]), np.zeros(3), Z, TAU), 3 * math.pi * math.hypot(0.5, 1)),
     # Pappus: the area of a tube is the perimeter of its section by the length of its path.
-    "swept": (Swept(Arc((0, 0, 0), 0.3), BEND), TAU * 0.3 * BEND.length),
+    "swept": (Swept(Arc((0, 0, 0), 0.3), PathFrame(BEND)), TAU * 0.3 * BEND.length),
     "ruled": (Lofted([Arc((0, 0, 0), 1.0), Arc((0, 0, 2), 1.0)]), 2 * TAU),
     "lofted": (Lofted([Arc((0, 0, float(z)), 1.0) for z in range(4)]), 3 * TAU),
     "three sides": (Filled([line([0, 0, 0], [1, 0, 0]), line([1, 0, 0], [0, 1, 0]), line([0, 1, 0], [0, 0, 0])], 1e-9), 0.5),
@@ -159,7 +159,7 @@ def test_a_loft_faces_its_sections():
 
 def test_a_swept_frame_does_not_twist():
     """Over a bend in a plane the section keeps its angle to that plane (Wang et al. 2008)."""
-    tube = Swept(line([0.3, 0, 0], [0.5, 0.1, 0]), BEND, 0.5)
+    tube = Swept(line([0.3, 0, 0], [0.5, 0.1, 0]), PathFrame(BEND, 0.5))
     end = tube.at(np.array([[0.0, 1.0], [1.0, 1.0]]))
     np.testing.assert_allclose(end, [[2, 0, 2 - 0.15], [2, 0.05, 2 - 0.25]], atol=1e-9)
 
@@ -208,8 +208,8 @@ def test_feature_lines_and_sections_of_a_box():
         (lambda: sphere(AT, FLAT, 1.0, (0.2, 0.1), TAU), "do not rise"),
         (lambda: Plane(AT, FLAT, 0.0, 1.0), "no size"),
         (lambda: Extruded(SQUARE, np.zeros(3)), "no length"),
-        (lambda: Swept(SQUARE, line([0, 0, 0], [1, 0, 0], [1, 1, 0])), "turns sharply"),
-        (lambda: Swept(SQUARE, Arc((0, 0, 0), 1)), "closed"),
+        (lambda: PathFrame(line([0, 0, 0], [1, 0, 0], [1, 1, 0])), "turns sharply"),
+        (lambda: PathFrame(Arc((0, 0, 0), 1)), "closed"),
         (lambda: Lofted([SQUARE]), "two sections"),
         (lambda: Lofted([SQUARE, line([0, 0, 0], [1, 0, 0])]), "some are open"),
         (lambda: Filled([line([0, 0, 0], [1, 0, 0])], 1e-9), "1 curves"),

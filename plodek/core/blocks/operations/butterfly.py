@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from plodek.core.arrays import place
 from plodek.core.blocks.change import Change, Share
+from plodek.core.blocks.edge_path import corner_at
 from plodek.core.blocks.layout import Block, Corner, Edge, Layout, Name, Side, edge_of, side_of, stable_id
 from plodek.core.blocks.operations.ring.ring import ring
-from plodek.core.blocks.operations.ring.shapes import bowed
+from plodek.core.blocks.operations.ring.shapes import Carried, bowed, divided
 from plodek.core.blocks.soundness import check, check_shape
 from plodek.core.errors import BadValue, NothingFound, Refused
 from plodek.core.shape.guide import Guide
@@ -129,17 +129,26 @@ def _without_pole(
     for name in names:
         wedge = _wedge(layout, name)
         groups.setdefault(tuple(sorted(wedge.levels)), []).append(wedge)
-    made = _Core(step, layout, core)
+    made = _Core(step, layout, guides, core)
     for poles, group in groups.items():
         made.add(poles, _around(group))
-    bends = dict(layout.bends)
+    carried = Carried(dict(layout.follows), dict(layout.bends), {}, {})
     for edge in layout.edges:
         if edge[0] in made.copies and edge[1] in made.copies:
             copy = made.copies[edge[0]], made.copies[edge[1]]
             shape = bowed(layout, guides, edge, made.corners, copy, bow)
             if shape is not None:
-                bends[edge_of(*copy)] = shape
-    after = replace(layout, corners=made.corners, blocks=made.blocks, bends=bends, lies=made.lies).tidied()
+                carried.bends[edge_of(*copy)] = shape
+    for edge, copy_there in made.divided.items():
+        divided(carried, layout, guides, made.corners, edge, [edge[0], copy_there, edge[1]])
+    after = replace(
+        layout,
+        corners=made.corners,
+        blocks=made.blocks,
+        follows=carried.follows,
+        bends=carried.bends,
+        lies=made.lies,
+    ).tidied()
     check_shape(layout, check(after), "make the core smaller, or turn the plane in more parts")
     return Change(after, made.pieces, made.shares)
 
@@ -168,13 +177,15 @@ def _around(group: list[_Wedge]) -> list[_Wedge]:
 
 
 class _Core:
-    def __init__(self, step: str, layout: Layout, share: float) -> None:
-        self.step, self.layout, self.share = step, layout, share
+    def __init__(self, step: str, layout: Layout, guides: Mapping[str, Guide], share: float) -> None:
+        self.step, self.layout, self.guides, self.share = step, layout, guides, share
         self.corners: dict[str, Corner] = dict(layout.corners)
         self.blocks: dict[str, Block] = dict(layout.blocks)
         self.pieces: dict[Name, tuple[Name, ...]] = {}
         self.lies: dict[Side, str] = dict(layout.lies)
         self.copies: dict[str, str] = {}
+        #: The edges from the pole to the wall, each with the corner of the core on it.
+        self.divided: dict[Edge, str] = {}
         #: What is left of the edges from the pole to the wall keeps their cells there.
         self.shares: dict[Edge, Share] = {}
 
@@ -204,11 +215,12 @@ class _Core:
 
     def _copy(self, corner: str, pole: str) -> None:
         if corner not in self.copies:
-            self.copies[corner] = stable_id(self.step, corner)
-            a, b = self.layout.places([pole, corner])
-            self.corners[self.copies[corner]] = Corner(place(a + self.share * (b - a)))
-            whole, left = edge_of(pole, corner), edge_of(self.copies[corner], corner)
+            copy = self.copies[corner] = stable_id(self.step, corner)
+            whole, left = edge_of(pole, corner), edge_of(copy, corner)
             from_pole = whole[0] == pole
+            at = self.share if from_pole else 1.0 - self.share
+            self.corners[copy] = corner_at(self.layout, self.guides, whole, at)
+            self.divided[whole] = copy
             low, high = (self.share, 1.0) if from_pole else (0.0, 1.0 - self.share)
             self.shares[left] = Share(whole, low, high, from_pole == (left[1] == corner))
 

@@ -16,8 +16,11 @@ from plodek.core.blocks.soundness import check
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.shape.curves.compound import MovedCurve, Part
 from plodek.core.shape.curves.curve import Curve
-from plodek.core.shape.guide import Guide
+from plodek.core.shape.guide import Guide, surface_named
+from plodek.core.shape.joined import is_own, names_in
 from plodek.core.shape.move import Move
+from plodek.core.shape.surfaces.moved_surface import moved_surface
+from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.tolerances import SAME_PLACE
 
 
@@ -37,12 +40,12 @@ def moved(
     shape where it comes to lie. Raises BadValue where a copy would lie on the block it was made of,
     Refused where the layout would break.
     """
-    part = _part(layout, guides, set(chosen), move, step)
+    part, surfaces = _part(layout, guides, set(chosen), move, step)
     rest = layout
     if not keep:
         left = {n: b for n, b in layout.blocks.items() if n not in set(chosen)}
         rest = replace(layout, blocks=left).tidied()
-    return join(rest, part, gap)
+    return replace(join(rest, part, gap), surfaces=surfaces)
 
 
 def brought_in(
@@ -62,7 +65,7 @@ def brought_in(
         raise BadValue(
             "one layout is plane and the other in space", remedy="lift the plane one before, or neither"
         )
-    part = _part(other, other_guides, set(other.blocks), move, step)
+    part, surfaces = _part(other, other_guides, set(other.blocks), move, step)
     # Straight corners (a) map to part ids by the same rule as in `_part`.
     follows = {
         _named(step, edge): Follow(f.guide, f.forward == (_ids(step, edge)[0] < _ids(step, edge)[1]))
@@ -79,8 +82,9 @@ def brought_in(
                 there = place(guide.at(fraction)[0])
                 corners[corner] = Corner(there, "guide", follow.guide, float(fraction[0]))
     bends = {e: b for e, b in part.bends.items() if e not in follows}
-    part = replace(part, corners=corners, follows=follows, bends=bends)
-    return join(replace(layout, dim=other.dim) if not layout.blocks else layout, part, gap)
+    part = replace(part, corners=corners, follows=dict(part.follows) | follows, bends=bends)
+    done = join(replace(layout, dim=other.dim) if not layout.blocks else layout, part, gap)
+    return replace(done, surfaces=surfaces)
 
 
 def _ids(step: str, edge: Edge) -> tuple[str, str]:
@@ -91,8 +95,10 @@ def _named(step: str, edge: Edge) -> Edge:
     return edge_of(*_ids(step, edge))
 
 
-def _part(layout: Layout, guides: Mapping[str, Guide], chosen: set[str], move: Move, step: str) -> Layout:
-    """Make a layout of the moved blocks alone, with ids of their own."""
+def _part(
+    layout: Layout, guides: Mapping[str, Guide], chosen: set[str], move: Move, step: str
+) -> tuple[Layout, dict[str, Surface]]:
+    """Make a layout of the moved blocks alone, with ids of their own, and the surfaces it lies on."""
     old = list(dict.fromkeys(c for name in chosen for c in layout.blocks[name].corners))
     if not old:
         raise NothingFound("there is no block to move", remedy="choose blocks")
@@ -110,16 +116,47 @@ def _part(layout: Layout, guides: Mapping[str, Guide], chosen: set[str], move: M
         if move.mirrors:  # the first axis turns round, so that the block stays right-handed
             own = tuple(own[n ^ 1] for n in range(len(own)))
         blocks[stable_id(step, name)] = replace(layout.blocks[name], corners=own)
-    bends: dict[Edge, Curve] = {}
-    for edge in layout.edges:
-        if edge[0] in ids and edge[1] in ids:
-            curve = edge_path(layout, guides, edge).as_curve()
+    shapes = _Shapes(layout, guides, ids, move, step)
+    part = Layout(layout.dim, corners, blocks, shapes.follows, shapes.bends, shapes.lies)
+    return part.tidied(), shapes.surfaces
+
+
+class _Shapes:
+    """What the edges and sides of moved blocks follow and lie on; ``ids`` are the corners' new ones."""
+
+    def __init__(
+        self, layout: Layout, guides: Mapping[str, Guide], ids: Mapping[str, str], move: Move, step: str
+    ) -> None:
+        self._guides, self._move, self._step = guides, move, step
+        self.surfaces: dict[str, Surface] = {}
+        self.follows: dict[Edge, Follow] = {}
+        self.bends: dict[Edge, Curve] = {}
+        for a, b in layout.edges:
+            if a not in ids or b not in ids:
+                continue
+            there, follow = edge_of(ids[a], ids[b]), layout.follows.get((a, b))
+            if follow is not None and isinstance(guides[follow.guide], Surface):
+                self.follows[there] = Follow(self._moved(follow.guide), True)
+                curve = layout.bends.get((a, b))
+            else:
+                curve = edge_path(layout, guides, (a, b)).as_curve()
             if curve is not None:
-                same = ids[edge[0]] < ids[edge[1]]
-                bends[edge_of(ids[edge[0]], ids[edge[1]])] = MovedCurve(
-                    curve if same else Part(curve, 1.0, 0.0), move
-                )
-    return Layout(layout.dim, corners, blocks, {}, bends).tidied()
+                own = curve if there[0] == ids[a] else Part(curve, 1.0, 0.0)
+                self.bends[there] = MovedCurve(own, move)
+        self.lies = {
+            side_of(*(ids[c] for c in side)): self._moved(guide)
+            for side, guide in layout.lies.items()
+            if all(c in ids for c in side)
+        }
+
+    def _moved(self, guide: str) -> str:
+        """Move a surface, once; gives its name after that."""
+        name = stable_id(self._step, "surface", guide)
+        if name not in self.surfaces:
+            before = surface_named(self._guides, guide)
+            self.surfaces[name] = after = moved_surface(before, self._move, name)
+            after.made_of = (guide,) if is_own(before) else names_in(before)
+        return name
 
 
 def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
@@ -142,13 +179,15 @@ def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
         blocks=dict(layout.blocks) | dict(part.blocks),
         follows=dict(part.follows) | dict(layout.follows),
         bends=dict(part.bends) | dict(layout.bends),
+        lies=dict(part.lies) | dict(layout.lies),
     )
     joined = whole.renamed(names) if names else whole
-    # Where both have an edge, the shape of the one that was there stays.
+    # Where both have an edge or a side, the shape of the one that was there stays.
     mine = set(layout.edges)
     follows = {e: f for e, f in joined.follows.items() if e not in mine} | dict(layout.follows)
     bends = {e: b for e, b in joined.bends.items() if e not in mine} | dict(layout.bends)
-    joined = replace(joined, follows=follows, bends=bends)
+    lies = {s: name for s, name in joined.lies.items() if s not in layout.sides} | dict(layout.lies)
+    joined = replace(joined, follows=follows, bends=bends, lies=lies)
     seen: dict[tuple[str, ...], str] = {}
     for name, block in joined.blocks.items():
         key = side_of(*block.corners)

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from plodek.core.arrays import Floats, Place, place
+from plodek.core.arrays import Floats, place
 from plodek.core.blocks.change import Change, Share
-from plodek.core.blocks.edge_path import EdgePath, edge_path
+from plodek.core.blocks.edge_path import EdgePath, corner_at, edge_path
 from plodek.core.blocks.layout import (
     Block,
     Corner,
@@ -29,7 +29,6 @@ from plodek.core.shape.curves.compound import Part
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.guide import Guide
-from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.tolerances import CUT_MARGIN
 
 #: Places of an edge between two bent ones, from which its own curve is made.
@@ -149,24 +148,18 @@ class _Cutter:
             lies=self.lies if self.layout.dim == 3 else self.layout.lies,
             twins=self._twins(),
         )
-        return Cut(check(layout.tidied()), pieces, self.shares, self.middle)
+        return Cut(check(layout.tidied()), pieces, self.shares, middle=self.middle)
 
     def _divide(self, edge: Edge, fraction: float) -> None:
         path = edge_path(self.layout, self.guides, edge)
-        xyz: Place = place(path.at(np.array([fraction]))[0])
         follow = self.layout.follows.get(edge)
         middle = stable_id(self.step, *edge)
-        self.corners[middle] = Corner(xyz)
+        self.corners[middle] = corner_at(self.layout, self.guides, edge, fraction)
         if edge in self.bends:
             bend = self.bends.pop(edge)
             for piece, low, high in self._halves_of(edge, middle, fraction):
                 self.bends[piece] = Part(bend, low, high)
-        elif follow is not None:
-            at = None
-            if not isinstance(self.guides[follow.guide], Surface) and path.curve is not None:
-                at = path.from_fraction + fraction * path.span
-                at = at % 1.0 if path.curve.closed else at
-            self.corners[middle] = Corner(xyz, "guide", follow.guide, at)
+        if follow is not None:
             del self.follows[edge]
             for corner, forward in ((edge[0], follow.forward), (edge[1], not follow.forward)):
                 piece = edge_of(corner, middle)
@@ -205,13 +198,12 @@ class _Cutter:
                 self.lies |= {tuple(sorted(part)): guide for part in parts}
 
     def _cross(self, side: tuple[str, ...], axis: int, ends: tuple[str, str], guide: str | None) -> None:
-        """Shape the new edge across a side: on its surface, or between the shapes of the edges beside it."""
+        """Shape the new edge across a side between the shapes of the edges beside it, and on its surface."""
         edge = edge_of(*ends)
         if edge[0] == edge[1]:
             return
         if guide is not None:
             self.follows[edge] = Follow(guide, True)
-            return
         bit = 1 << axis
         low, high = ((side[0], side[3 ^ bit]), (side[bit], side[3]))
         shapes: list[Floats | None] = []

@@ -24,27 +24,29 @@ _ON_WAY = np.array([0.2, 0.4, 0.6, 0.8])
 def pin(layout: Layout, guides: Mapping[str, Guide], corner: str, xyz: Place) -> Layout:
     """Put a corner at a place, where it stays.
 
-    An edge at the corner that followed a guide stops following where the place is off that guide.
+    What followed a guide at the corner, or lay on one, does so no more where the place is off that guide.
     """
-    corners = dict(layout.corners) | {corner: Corner(xyz, "pinned")}
-    return replace(layout, corners=corners, follows=_still_on(layout, guides, corner, xyz))
+    return _put(layout, guides, corner, Corner(xyz, "pinned"))
 
 
 def lay(layout: Layout, guides: Mapping[str, Guide], corner: str, guide: str, xyz: Place) -> Layout:
     """Put a corner on a guide surface, at the place there nearest to ``xyz``."""
     there = place(surface_named(guides, guide).onto(np.array([xyz]))[0])
-    corners = dict(layout.corners) | {corner: Corner(there, "guide", guide)}
-    return replace(layout, corners=corners, follows=_still_on(layout, guides, corner, there))
+    return _put(layout, guides, corner, Corner(there, "guide", guide))
 
 
-def _still_on(layout: Layout, guides: Mapping[str, Guide], corner: str, xyz: Place) -> dict[Edge, Follow]:
-    """Keep what edges follow, but for those at a corner that has left their guide."""
+def _put(layout: Layout, guides: Mapping[str, Guide], name: str, corner: Corner) -> Layout:
+    """Put a corner; its edges and sides leave the guides that it leaves."""
     size = layout.size()
-    return {
-        edge: follow
-        for edge, follow in layout.follows.items()
-        if corner not in edge or is_on(guides[follow.guide], xyz, size)
-    }
+    met = {f.guide for e, f in layout.follows.items() if name in e}
+    met |= {guide for side, guide in layout.lies.items() if name in side}
+    off = {guide for guide in met if not is_on(guides[guide], corner.xyz, size)}
+    return replace(
+        layout,
+        corners=dict(layout.corners) | {name: corner},
+        follows={e: f for e, f in layout.follows.items() if name not in e or f.guide not in off},
+        lies={side: guide for side, guide in layout.lies.items() if name not in side or guide not in off},
+    )
 
 
 def slide(layout: Layout, guides: Mapping[str, Guide], corner: str, guide: str, fraction: float) -> Layout:

@@ -10,7 +10,19 @@ import numpy as np
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Block, Corner, Edge, Follow, Layout, Name, Twin, edge_of, side_of
+from plodek.core.blocks.layout import (
+    Block,
+    Corner,
+    Edge,
+    Follow,
+    Layout,
+    Name,
+    Side,
+    Twin,
+    edge_of,
+    side_of,
+    stable_id,
+)
 from plodek.core.blocks.motion import Motion
 from plodek.core.blocks.operations.twins import driven
 from plodek.core.blocks.soundness import check
@@ -18,7 +30,9 @@ from plodek.core.errors import Refused
 from plodek.core.shape.curves.compound import MovedCurve
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide
+from plodek.core.shape.joined import names_in
 from plodek.core.shape.move import Move
+from plodek.core.shape.surfaces.surface import Surface
 
 #: Twins' corners may lie so far from where the motion brings them, in shares of the layout's size.
 SAME_TWIN = 1e-7
@@ -83,9 +97,17 @@ def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations:
     twins = [_stood_up(twin, plane, moves, above) for twin in plane.twins]
     lost = tuple(old.name for old, new in zip(plane.twins, twins, strict=True) if new is None)
     kept = tuple(twin for twin in twins if twin is not None)
-    layout = Layout(3, corners, blocks, found.follows, found.bends, twins=kept).tidied()
+    layout = Layout(3, corners, blocks, found.follows, found.bends, found.lies, kept).tidied()
     pieces = {n: p for n, p in pieces.items() if p != (n,)}
-    return Lifted(driven(check(layout), guides), pieces, {}, foot, base, above, lost)
+    return Lifted(
+        driven(check(layout), guides),
+        pieces,
+        surfaces=found.surfaces,
+        foot=foot,
+        base=base,
+        above=above,
+        lost_twins=lost,
+    )
 
 
 def _names(stations: Sequence[float]) -> list[str]:
@@ -110,7 +132,10 @@ def _stood_up(
 
 
 class _Shapes:
-    """The shapes of the edges of a lifted layout, and what plane edges became."""
+    """The shapes of the edges and sides of a lifted layout, and what plane edges became.
+
+    A side that is no plane lies on the surface that its plane edge runs over.
+    """
 
     def __init__(
         self,
@@ -123,6 +148,8 @@ class _Shapes:
         self.follows: dict[Edge, Follow] = {}
         self.bends: dict[Edge, Curve] = {}
         self.pieces: dict[Name, tuple[Name, ...]] = {}
+        self.lies: dict[Side, str] = {}
+        self.surfaces: dict[str, Surface] = {}
         last = len(stations) - 1
         for edge in plane.edges:
             path = edge_path(plane, guides, edge).as_curve()
@@ -134,6 +161,12 @@ class _Shapes:
                     self.bends[a, b] = path if n == 0 else MovedCurve(path, motion.move(t))
             sides = [side_of(*(above[c][m] for m in (n, n + 1) for c in edge)) for n in range(last)]
             self.pieces[edge] = tuple(side for side in sides if len(set(side)) > 2)
+            if path is not None:
+                name = stable_id("surface", *edge)
+                self.surfaces[name] = surface = motion.surface(path)
+                guide = plane.follows[edge].guide if edge in plane.follows else None
+                surface.made_of = () if guide is None else (guide, *names_in(guides[guide]))
+                self.lies |= dict.fromkeys(sides, name)
         for name, corner in plane.corners.items():
             for n in range(last):
                 a, b = above[name][n], above[name][n + 1]

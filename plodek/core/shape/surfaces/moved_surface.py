@@ -8,6 +8,7 @@ from plodek.core.shape.curves.compound import MovedCurve
 from plodek.core.shape.move import Move
 from plodek.core.shape.surfaces.generated import GeneratedSurface
 from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.shape.surfaces.together import Together
 from plodek.core.shape.surfaces.triangulated import Triangulated
 from plodek.core.shape.surfaces.trimmed_face import TrimEdge, TrimmedFace
 
@@ -34,6 +35,8 @@ def moved_surface(surface: Surface, move: Move, key: str) -> Surface:
         patch = _MovedPatch(surface, move)
         mirrored = surface.reversed != move.mirrors
         return TrimmedFace(patch, loops, reversed_=mirrored, facets=surface.drawn)
+    if isinstance(surface, Together):
+        return Together([moved_surface(part, move, f"{key}:{n}") for n, part in enumerate(surface.surfaces)])
     assert isinstance(surface, GeneratedSurface)
     return MovedSurface(surface, move)
 

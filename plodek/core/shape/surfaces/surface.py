@@ -40,6 +40,8 @@ class Surface(ABC):
 
     #: Names of what the surface was made of, for reports.
     kind: str
+    #: The names of the guides that an operation made it of, for sides to lie on; None for one of its own.
+    made_of: tuple[str, ...] | None = None
 
     @abstractmethod
     def at(self, uv: Floats) -> Floats:

@@ -206,9 +206,8 @@ class Swept(GeneratedSurface):
 
     kind = "swept"
 
-    def __init__(self, section: Curve, path: Curve, scale: float = 1.0) -> None:
-        self._frame = PathFrame(path, scale)
-        self._section = section
+    def __init__(self, section: Curve, frame: PathFrame) -> None:
+        self._section, self._frame = section, frame
         self.breaks = (breaks_of(section), np.array([0.0, 1.0]))
         self.wraps = (section.closed, False)
         self.samples = (60, 80)

@@ -25,9 +25,9 @@ def guides_out(evaluation: Evaluation) -> list[GuideOut]:
     """Tell the guides, each with the step that made it."""
     made: dict[str, str] = {}
     for step, model in zip(evaluation.recipe.steps, evaluation.models, strict=False):
-        for name in model.guides:
+        for name in model.own_guides:
             made.setdefault(name, step.id)
-    return [_guide(name, guide, made[name]) for name, guide in evaluation.model.guides.items()]
+    return [_guide(name, guide, made[name]) for name, guide in evaluation.model.own_guides.items()]
 
 
 def _guide(name: str, guide: Guide, step: str) -> GuideOut:

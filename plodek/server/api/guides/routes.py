@@ -57,7 +57,7 @@ class WriteQuery(UpTo):
 def get_shape(project: int, query_data: UpTo) -> Response:
     """Draw the surfaces of a project."""
     model = _model(projects.get(project), query_data.upto)
-    return Response(shape_picture(model.guides), mimetype="application/octet-stream")
+    return Response(shape_picture(model.own_guides), mimetype="application/octet-stream")
 
 
 @blueprint.post("/projects/<int:project>/preview/shape")
@@ -67,7 +67,7 @@ def preview_shape(project: int, json_data: PreviewIn) -> Response:
     """Draw the surfaces that tried steps would add or change."""
     found = projects.get(project)
     after, before = (evaluated(found, steps).model for steps in (json_data.steps, json_data.against))
-    new = {name: guide for name, guide in after.guides.items() if before.guides.get(name) is not guide}
+    new = {name: guide for name, guide in after.own_guides.items() if before.guides.get(name) is not guide}
     return Response(shape_picture(new), mimetype="application/octet-stream")
 
 
@@ -77,7 +77,7 @@ def preview_shape(project: int, json_data: PreviewIn) -> Response:
 def get_mending(project: int, query_data: UpTo) -> MendOut:
     """Look for gaps between the surfaces, tiny edges and doubled surfaces."""
     model = _model(projects.get(project), query_data.upto)
-    surfaces = {name: guide for name, guide in model.guides.items() if isinstance(guide, Surface)}
+    surfaces = {name: guide for name, guide in model.own_guides.items() if isinstance(guide, Surface)}
     found = mend.examine(surfaces)
     return MendOut(
         surfaces=len(surfaces),
@@ -165,10 +165,10 @@ def write_stl(project: int, query_data: WriteQuery) -> Response:
 def _chosen(project: int, query: WriteQuery) -> tuple[Project, Model, dict[str, Any]]:
     found = projects.get(project)
     model = _model(found, query.upto)
-    if not model.guides:
+    if not model.own_guides:
         raise BadValue("there is no guide to write", remedy="draw or bring in guides first")
     names = [name.strip() for name in query.guides.split(",") if name.strip()]
-    chosen = selectors.guides(model, names) if names else list(model.guides)
+    chosen = selectors.guides(model, names) if names else list(model.own_guides)
     return found, model, {name: model.guides[name] for name in chosen}
 
 

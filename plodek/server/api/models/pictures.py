@@ -130,12 +130,20 @@ def _sides(model: Model) -> list[SideOut]:
                 around=[a, b, d, c],
                 label=f"{names} {'ijk'[uses[0].axis]}{'-+'[uses[0].end]}",
                 state=cast(Any, state),
-                lies=layout.lies.get(side),
+                lies=_shown(model, layout.lies.get(side)),
                 patch=patch.name if patch else None,
                 blocks=[use.block for use in uses],
             )
         )
     return found
+
+
+def _shown(model: Model, guide: str | None) -> str | None:
+    """Give the name of a guide as it is shown: those of the guides that an operation made it of."""
+    if guide is None:
+        return None
+    made_of = getattr(model.guides[guide], "made_of", None)
+    return guide if made_of is None else next(iter(made_of), None)
 
 
 def plan_out(model: Model, label: str | None) -> PlanOut:
@@ -216,7 +224,7 @@ def _edges(model: Model) -> list[EdgeOut]:
                 tier=model.tier_by_edge[edge].label,
                 ahead=model.tier_by_edge[edge].edges[edge],
                 state=cast(Any, state),
-                follows=follow.guide if follow else None,
+                follows=_shown(model, follow.guide) if follow else None,
                 length=path.length if path else math.dist(*(layout.corners[c].xyz for c in edge)),
                 path=model.facts.drawn[edge],
                 nodes=laid.nodes[edge].tolist() if edge in laid.nodes else [],

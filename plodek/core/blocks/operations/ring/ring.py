@@ -120,7 +120,7 @@ def ring(
         )
     pieces: dict[Name, tuple[Name, ...]] = {**side_pieces, **carried.pieces}
     kept = {n: p for n, p in pieces.items() if n not in after.edges and n not in after.sides}
-    return Ring(after, kept, carried.shares, copies, tuple(rings))
+    return Ring(after, kept, carried.shares, copies=copies, blocks=tuple(rings))
 
 
 def _beside(layout: Layout, side: Side, inner: set[str]) -> set[str]:

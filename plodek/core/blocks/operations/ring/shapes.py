@@ -58,11 +58,11 @@ def carried_on(
             if shape is not None:
                 found.bends[after] = shape
             continue
-        _divided(found, layout, guides, corners, edge, list(dict.fromkeys((edge[0], a, b, edge[1]))))
+        divided(found, layout, guides, corners, edge, list(dict.fromkeys((edge[0], a, b, edge[1]))))
     return found
 
 
-def _divided(
+def divided(
     found: Carried,
     layout: Layout,
     guides: Mapping[str, Guide],

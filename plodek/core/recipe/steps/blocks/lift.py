@@ -76,6 +76,7 @@ def lift(
     after = replace(
         model,
         layout=done.layout,
+        guides={**model.guides, **done.surfaces},
         pieces=pieces,
         spacing=replace(model.spacing, counts=counts, laws=laws, names=names, counting=counting),
         operations=(Lift(model, motion, done.foot, done.base, done.above),),

@@ -24,7 +24,7 @@ from plodek.core.recipe.steps.shape.shape_step import SurfaceStep
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.spanned import Filled, Lofted
 from plodek.core.shape.surfaces.surface import Surface
-from plodek.core.shape.surfaces.swept import Extruded, Revolved, Swept
+from plodek.core.shape.surfaces.swept import Extruded, PathFrame, Revolved, Swept
 from plodek.core.units import length
 
 
@@ -74,7 +74,7 @@ class SweepCurveStep(SurfaceStep):
     scale: float = Field(default=1.0, title="Scale at the end", gt=0, le=1000)
 
     def surface(self, model: Model) -> Surface:
-        return Swept(model.curve(self.guide), model.curve(self.path), self.scale)
+        return Swept(model.curve(self.guide), PathFrame(model.curve(self.path), self.scale))
 
 
 class LoftStep(SurfaceStep):

@@ -15,7 +15,6 @@ from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import GuideRefs, Length, Proposals
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
-from plodek.core.shape.joined import names_in
 
 
 class FitNear(BlockStep):
@@ -38,8 +37,8 @@ class FitNear(BlockStep):
     def apply(self, model: Model, context: Context) -> Model:
         need_open_blocks(model)
         model.need_blocks()
-        names = selectors.guides(model, self.guides) if self.guides else list(model.guides)
-        chosen = {n: model.guides[n] for n in names if not names_in(model.guides[n])}
+        names = selectors.guides(model, self.guides) if self.guides else list(model.own_guides)
+        chosen = {n: model.guides[n] for n in names if n in model.own_guides}
         within = self.sizes(model, self.within, "distance")
         found = fit_near(model.layout, chosen, within, self.leave)
         if not found.proposals:

@@ -1,0 +1,60 @@
+"""Keeping the shape: what an operation makes on a side that lies on a surface is put onto that surface."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from plodek.core.arrays import place
+from plodek.core.blocks.edge_path import edge_path
+from plodek.core.blocks.layout import Corner, Follow, Layout, Side
+from plodek.core.shape.guide import Guide, surface_named
+from plodek.core.shape.joined import is_own
+from plodek.core.tolerances import ON_GUIDE
+
+#: Where an edge is looked at, to see whether it lies on a surface as it is.
+_ON_WAY = np.array([0.2, 0.5, 0.8])
+
+
+def kept_on(before: Layout, layout: Layout, guides: Mapping[str, Guide]) -> Layout:
+    """Put the new corners and edges of sides that lie on surfaces onto these; ``before`` has what is old.
+
+    Pinned corners stay, and edges along a curve. What is on its surface already is left as it is.
+    """
+    sides: dict[str, list[Side]] = {}
+    for side, name in layout.lies.items():
+        sides.setdefault(name, []).append(side)
+    for name, own in sides.items():
+        layout = _put(before, layout, guides, name, own)
+    return layout
+
+
+def _put(before: Layout, layout: Layout, guides: Mapping[str, Guide], name: str, sides: list[Side]) -> Layout:
+    surface = surface_named(guides, name)
+    near = ON_GUIDE * layout.size()
+    new = [c for c in dict.fromkeys(c for side in sides for c in side) if c not in before.corners]
+    corners = dict(layout.corners)
+    free = [c for c in new if corners[c].sign == "free"]
+    if free:
+        places = layout.places(free)
+        onto = surface.onto(places)
+        far = np.linalg.norm(onto - places, axis=1) > near
+        for corner, xyz, is_far in zip(free, onto, far, strict=True):
+            if is_far:
+                corners[corner] = Corner(place(xyz))
+            if is_own(surface):
+                corners[corner] = replace(corners[corner], sign="guide", guide=name)
+        layout = replace(layout, corners=corners)
+    edges = [
+        edge
+        for edge in dict.fromkeys(edge for side in sides for edge in layout.rim_of(side))
+        if edge not in before.edges and edge not in layout.follows
+    ]
+    if not edges:
+        return layout
+    on_way = np.concatenate([edge_path(layout, guides, edge).at(_ON_WAY) for edge in edges])
+    off = np.linalg.norm(surface.onto(on_way) - on_way, axis=1).reshape(len(edges), -1).max(axis=1) > near
+    follows = {edge: Follow(name, True) for edge, is_off in zip(edges, off, strict=True) if is_off}
+    return replace(layout, follows=dict(layout.follows) | follows) if follows else layout

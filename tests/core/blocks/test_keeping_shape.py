@@ -1,0 +1,101 @@
+"""What operations make on curved walls stays on them: new corners, edges and the nodes of sides."""
+
+import math
+
+import numpy as np
+import pytest
+
+from plodek.core.build import build
+from plodek.core.shape.curves.spline import Spline
+from plodek.core.shape.joined import is_own
+from tests.conftest import model_of
+
+PROFILE = [[x / 10, 1 + 0.3 * math.sin(math.pi * x / 20)] for x in range(21)]
+BODY = [
+    {"kind": "spline", "name": "profile", "points": PROFILE},
+    {"kind": "frame", "corner": [0, 0], "width": 2, "height": 1},
+    {"kind": "follow", "guide": "profile", "edges": {"at": [1, 1]}},
+    {"kind": "revolve", "angle": 360, "parts": 4, "cells": 32},
+    {"kind": "patch", "name": "wall", "faces": {"on": "profile"}},
+]
+EVERY = {"blocks": {"all": True}}
+CHANGES = {
+    "core": [{"kind": "butterfly", **EVERY}],
+    "cuts": [{"kind": "cut", "by": "x", "at": [0.6, 1.1]}, {"kind": "butterfly", **EVERY}],
+    "core, then a cut along it": [{"kind": "butterfly", **EVERY}, {"kind": "cut", "by": "x", "at": [0.6]}],
+    "core, then a ring in it": [{"kind": "butterfly", **EVERY}, {"kind": "ring", "where": "inside", **EVERY, "thickness": 0.1, "open": {"any": [{"side": "x-"}, {"side": "x+"}]}}],
+    "three parts, spaced unevenly": [{"kind": "butterfly", **EVERY}, {"kind": "space", "tier": {"at": [1, 1.3, 0]}, "over": "edges", "law": "geometric", "first": 0.01}],
+}  # fmt: skip
+
+
+def numbered(steps):
+    return [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
+
+
+def radius_of(x):
+    curve = Spline(np.array([[a, b, 0.0] for a, b in PROFILE]), closed=False, corner_angle=30)
+    fine = curve.at(np.linspace(0, 1, 200_001))
+    return np.interp(x, fine[:, 0], fine[:, 1])
+
+
+@pytest.mark.parametrize("name", CHANGES)
+def test_the_wall_of_a_revolved_body_stays_round(name):
+    model = model_of(numbered([*BODY, *CHANGES[name]]))
+    grid = build.build(model).grid
+    (wall,) = (patch for patch in grid.patches if patch.name == "wall")
+    xyz = np.concatenate([grid.nodes(window).reshape(-1, 3) for window in wall.windows])
+    assert np.hypot(xyz[:, 1], xyz[:, 2]) == pytest.approx(radius_of(xyz[:, 0]), abs=2e-9)
+    around = np.arctan2(xyz[:, 2], xyz[:, 1])
+    assert np.ptp(around) > 6  # all of the way round
+
+
+def test_a_cut_across_half_a_turn_goes_round_it():
+    half = [
+        {"kind": "frame", "corner": [0, 1], "width": 2, "height": 1},
+        {"kind": "revolve", "angle": 180, "parts": 1, "cells": 16},
+        {"kind": "cut", "by": "x", "at": [1]},
+    ]
+    bent = [*BODY[:3], {"kind": "revolve", "angle": 179, "parts": 1, "cells": 16}, {"kind": "cut", "by": "x", "at": [1]}]
+    for steps, far in ((half, 2.0), (bent, radius_of(1.0))):
+        model = model_of(numbered(steps))
+        middles = [
+            path.at(np.array([0.5]))[0]
+            for edge, path in model.paths.items()
+            if np.allclose(model.layout.places(edge)[:, 0], 1) and path.length > 2
+        ]
+        out = max(float(np.hypot(*middle[1:])) for middle in middles)
+        assert out == pytest.approx(far, abs=1e-6)
+
+
+def test_surfaces_that_a_lift_makes_are_listed_nowhere_and_answer_to_their_curve():
+    model = model_of(numbered(BODY))
+    assert list(model.own_guides) == ["profile"]
+    (wall,) = {model.guides[name] for name in model.layout.lies.values()}
+    assert not is_own(wall)
+    assert all(model.is_on(name, "profile") for name in model.layout.lies.values())
+    assert len(model.patch_of) == 4
+
+
+def test_a_corner_pinned_off_its_surface_takes_its_sides_off_it():
+    ball = [
+        {"kind": "sphere", "name": "s", "centre": [0, 0, 0], "radius": 1},
+        {"kind": "frame", "shape": "box", "corner": [-0.5, -0.5, -0.5], "width": 1, "height": 1, "depth": 1},
+        {"kind": "follow", "guide": "s", "edges": {"around": {"all": True}}},
+    ]
+    off = {"kind": "pin", "corner": {"at": [0.577, 0.577, 0.577]}, "to": [0.7, 0.7, 0.7]}
+    on = off | {"to": [0.6, 0.0 + 0.64, 0.48]}
+    assert len(model_of(numbered([*ball, on])).layout.lies) == 6
+    after = model_of(numbered([*ball, off])).layout
+    assert len(after.lies) == 3
+    assert len(after.follows) == 9
+
+
+def test_copies_carry_their_surfaces_and_patches_on_them():
+    copied = [*BODY[:4], CHANGES["core"][0], {"kind": "place", "blocks": {"all": True}, "shift": [5, 0, 0]}]
+    model = model_of(numbered([*copied, BODY[4]]))
+    grid = build.build(model).grid
+    (wall,) = (patch for patch in grid.patches if patch.name == "wall")
+    assert len(wall.windows) == 8
+    xyz = np.concatenate([grid.nodes(window).reshape(-1, 3) for window in wall.windows])
+    x = np.where(xyz[:, 0] > 3, xyz[:, 0] - 5, xyz[:, 0])
+    assert np.hypot(xyz[:, 1], xyz[:, 2]) == pytest.approx(radius_of(x), abs=2e-9)
