@@ -1,0 +1,69 @@
+"""Sides are filled in the surfaces they lie on: by their parameters, over seams and at poles, or the nearest places."""
+
+import numpy as np
+import pytest
+
+from plodek.core.grid.side import Rim, between, on_surface
+from plodek.core.shape.surfaces.analytic import sphere
+from plodek.core.shape.surfaces.together import Together
+from plodek.core.shape.surfaces.triangulated import Triangulated
+from tests.core.shape.test_surfaces import SURFACES
+
+N = 9
+U, V = np.meshgrid(np.linspace(0, 1, N), np.linspace(0, 1, N), indexing="ij")
+BALL = sphere(np.zeros(3), np.eye(3), 1.0, (-np.pi / 2, np.pi / 2), 2 * np.pi)
+
+
+def rim_of(nodes):
+    return Rim(nodes[:, 0], nodes[:, -1], nodes[0], nodes[-1])
+
+
+def places(surface, low, high):
+    """Places (N, N, 3) on a surface, even in its parameters between two corners; over a seam too."""
+    uv = np.stack([low[0] + (high[0] - low[0]) * U, low[1] + (high[1] - low[1]) * V], -1)
+    return surface.at((uv - np.floor(uv) * (uv > 1)).reshape(-1, 2)).reshape(N, N, 3)
+
+
+#: Those with a corner where their parameters are crowded are put to the nearest places, see below.
+EVEN = [name for name in SURFACES if name not in ("two sides", "three sides")]
+
+
+@pytest.mark.parametrize("name", EVEN)
+def test_a_side_between_lines_of_a_surface_has_its_places(name):
+    surface, _ = SURFACES[name]
+    low, high = [0.3, 0.55], [0.45, 0.7]
+    wanted = places(surface, low, high)
+    size = np.linalg.norm(wanted[0, 0] - wanted[-1, -1])
+    np.testing.assert_allclose(on_surface(surface, U, V, rim_of(wanted)), wanted, atol=1e-6 * size)
+
+
+@pytest.mark.parametrize("name", SURFACES)
+def test_nodes_of_any_side_are_on_the_surface(name):
+    surface, _ = SURFACES[name]
+    filled = on_surface(surface, U**1.3, V**0.8, rim_of(places(surface, [0.1, 0.2], [0.4, 0.6])))
+    inner = filled[1:-1, 1:-1].reshape(-1, 3)
+    np.testing.assert_allclose(surface.onto(inner), inner, atol=1e-7)
+
+
+def test_a_side_goes_on_over_a_seam():
+    wanted = places(BALL, [0.9, 0.4], [1.15, 0.6])
+    np.testing.assert_allclose(on_surface(BALL, U, V, rim_of(wanted)), wanted, atol=1e-9)
+
+
+def test_a_side_that_ends_in_a_pole_runs_to_it():
+    wanted = places(BALL, [0.1, 0.7], [0.3, 1.0])
+    np.testing.assert_allclose(on_surface(BALL, U, V, rim_of(wanted)), wanted, atol=1e-9)
+
+
+def test_where_parameters_say_nothing_the_nearest_places_are_taken():
+    """A pole within the rim, triangles, several surfaces, and edges off the surface."""
+    cap = np.stack([U - 0.5, V - 0.5, np.ones_like(U)], -1)
+    cap /= np.linalg.norm(cap, axis=-1)[..., None]
+    triangles = Triangulated(BALL.facets.xyz, BALL.facets.triangles)
+    for surface in (BALL, triangles, Together([BALL])):
+        found = on_surface(surface, U, V, rim_of(cap))
+        flat = between(U, V, rim_of(cap))[1:-1, 1:-1].reshape(-1, 3)
+        np.testing.assert_allclose(found[1:-1, 1:-1].reshape(-1, 3), surface.onto(flat), atol=1e-12)
+        np.testing.assert_array_equal(found[0], cap[0])
+    off = on_surface(BALL, U, V, rim_of(1.2 * cap))
+    np.testing.assert_allclose(np.linalg.norm(off[1:-1, 1:-1], axis=-1), 1, atol=1e-12)
