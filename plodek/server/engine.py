@@ -15,13 +15,15 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from pathlib import Path
 from threading import Lock
-from typing import Any, TypeAlias
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 from cachetools import LRUCache
 
 from plodek.core.arrays import Floats
 from plodek.core.build import build as building
+from plodek.core.build.fits import guide_fits
+from plodek.core.check.fit import GuideFit
 from plodek.core.check.measure import CellValues, measure
 from plodek.core.fingerprint import fingerprint
 from plodek.core.grid.grid import Grid
@@ -45,6 +47,14 @@ MOST_SMOOTHED, MOST_GRIDS = 128 * 1024**2, 1024**3
 _OF_CELL = 130
 
 
+class Measured(NamedTuple):
+    """A grid, the metrics of its cells, and how its sides lie on their guides."""
+
+    grid: Grid
+    cells: CellValues
+    fits: tuple[GuideFit, ...]
+
+
 class Engine:
     """Evaluates recipes and builds grids, with one cache folder."""
 
@@ -56,9 +66,7 @@ class Engine:
         self._smoothed: LRUCache[str, Smoothed] = LRUCache(
             MOST_SMOOTHED, lambda found: sum(block.nbytes for block in found[0].values())
         )
-        self._grids: LRUCache[str, tuple[Grid, CellValues]] = LRUCache(
-            MOST_GRIDS, lambda found: _OF_CELL * found[0].cells
-        )
+        self._grids: LRUCache[str, Measured] = LRUCache(MOST_GRIDS, lambda found: _OF_CELL * found.grid.cells)
 
     def evaluate(self, recipe: Recipe, files: Files) -> Evaluation:
         """Evaluate a recipe."""
@@ -107,10 +115,8 @@ class Engine:
         np.savez(file, **arrays)
         self._put(self.cache / f"{key}.npz", file.getvalue())
 
-    def grid(
-        self, evaluation: Evaluation, files: Files, *, smoothed: bool = True
-    ) -> tuple[Grid, CellValues] | None:
-        """Give the grid of a recipe and its metrics; None where its smoothing has not been run yet."""
+    def grid(self, evaluation: Evaluation, files: Files, *, smoothed: bool = True) -> Measured | None:
+        """Give the grid of a recipe, measured; None where its smoothing has not been run yet."""
         key = self._grid_key(evaluation, files, smoothed)
         with self._lock:
             found = self._grids.get(key)
@@ -119,7 +125,7 @@ class Engine:
         grid = self._built(evaluation, files, smoothed, only_sides=False)
         if grid is None:
             return None
-        found = grid, measure(grid)
+        found = Measured(grid, measure(grid), guide_fits(evaluation.model, grid))
         self._remember(self._grids, key, found)
         return found
 
@@ -127,7 +133,7 @@ class Engine:
         """Give the grid of a recipe of which perhaps only the blocks' sides are filled; None as `grid`."""
         with self._lock:
             found = self._grids.get(self._grid_key(evaluation, files, smoothed))
-        return found[0] if found else self._built(evaluation, files, smoothed, only_sides=True)
+        return found.grid if found else self._built(evaluation, files, smoothed, only_sides=True)
 
     def sweep_out(self) -> None:
         """Throw away what has not been used for long."""

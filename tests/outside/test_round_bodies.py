@@ -32,7 +32,14 @@ TUBE = [
     {"kind": "follow", "guide": "t", "edges": {"any": [{"side": s} for s in ("y-", "y+", "z-", "z+")]}},
 ]
 BEND = [
-    {"kind": "arc", "name": "path", "by": "through", "start": [0, 0, 0], "through": [3 - 3 * math.sqrt(0.5), 0, 3 * math.sqrt(0.5)], "end": [3, 0, 3]},
+    {
+        "kind": "arc",
+        "name": "path",
+        "by": "through",
+        "start": [0, 0, 0],
+        "through": [3 - 3 * math.sqrt(0.5), 0, 3 * math.sqrt(0.5)],
+        "end": [3, 0, 3],
+    },
     {"kind": "circle", "name": "rim", "centre": [0, 0], "radius": 1},
     {"kind": "frame", "corner": [-math.sqrt(0.5)] * 2, "width": math.sqrt(2), "height": math.sqrt(2)},
     {"kind": "follow", "guide": "rim", "edges": {"around": {"all": True}}},

@@ -210,7 +210,7 @@ def test_the_effect_of_more_cells(client, channel):
     assert found.status_code == 200, found.text
     same = {
         "coarse": False, "blocks": 1, "smallest_corner": 90.0, "largest_corner": 90.0, "folded": 0,
-        "smallest_angle": 90.0, "largest_angle": 90.0, "jump": 1.0, "growth": 1.0, "jumps": 0,
+        "smallest_angle": 90.0, "largest_angle": 90.0, "jump": 1.0, "growth": 1.0, "jumps": 0, "misfit": 0.0,
     }  # fmt: skip
     told = found.json
     for effect, cells in ((told["before"], 32), (told["after"], 64)):

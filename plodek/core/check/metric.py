@@ -34,5 +34,7 @@ METRICS = (
     Metric("volume_ratio", "volume ratio", "", "low", 3.0, (1.0, inf)),
     Metric("non_orthogonality", "non-orthogonality", "°", "low", 65.0, (0.0, 180.0)),
 )
+#: How far nodes lie off the guides they should lie on, as a share of the size of the domain: no cell's value.
+MISFIT = Metric("misfit", "misfit to guides, of the size", "", "low", 1e-6, (0.0, inf))
 BY_KEY: Mapping[str, Metric] = {metric.key: metric for metric in METRICS}
-DEFAULT_LIMITS: Mapping[str, float] = {metric.key: metric.limit for metric in METRICS}
+DEFAULT_LIMITS: Mapping[str, float] = {metric.key: metric.limit for metric in (*METRICS, MISFIT)}

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
+from plodek.core.check.fit import GuideFit
 from plodek.core.check.measure import CellValues
-from plodek.core.check.metric import BY_KEY, METRICS, Metric
+from plodek.core.check.metric import BY_KEY, METRICS, MISFIT, Metric
 from plodek.core.grid.grid import Grid
 
 
@@ -35,12 +36,13 @@ class WorstCell:
 
 @dataclass(frozen=True)
 class Verdict:
-    """One limit of the gate: how many cells miss it, and the worst value."""
+    """One limit of the gate: how many cells, or guides, miss it, and the worst value."""
 
     metric: Metric
     limit: float
     worst: float
     missed: int
+    noun: str = "cell"
 
     @property
     def sentence(self) -> str:
@@ -49,10 +51,10 @@ class Verdict:
         unit = self.metric.unit
         if not self.missed:
             return f"{self.metric.label}: worst {self.worst:.3g}{unit}, limit {self.limit:g}{unit}"
-        cells = f"{self.missed:,}".replace(",", " ")
-        noun = "cell is" if self.missed == 1 else "cells are"
+        count = f"{self.missed:,}".replace(",", " ")
+        noun = f"{self.noun} is" if self.missed == 1 else f"{self.noun}s are"
         return (
-            f"{self.metric.label}: {cells} {noun} {word} {self.limit:g}{unit}, "
+            f"{self.metric.label}: {count} {noun} {word} {self.limit:g}{unit}, "
             f"the worst {self.worst:.3g}{unit}"
         )
 
@@ -80,10 +82,16 @@ def summary(cells: CellValues) -> list[Summary]:
     return found
 
 
-def gate(cells: CellValues, limits: Mapping[str, float]) -> Gate:
-    """Hold every cell against the limits, by metric key."""
+def gate(cells: CellValues, limits: Mapping[str, float], fits: Sequence[GuideFit] = ()) -> Gate:
+    """Hold every cell, and the sides on guides, against the limits, by metric key."""
     verdicts = []
     for key, limit in limits.items():
+        if key == MISFIT.key:
+            shares = [fit.share for fit in fits]
+            off = sum(share > limit for share in shares)
+            if shares:
+                verdicts.append(Verdict(MISFIT, limit, max(shares), off, "guide"))
+            continue
         metric, values = BY_KEY[key], cells.of(key)
         missed = values < limit if metric.better == "high" else values > limit
         worst = values.min() if metric.better == "high" else values.max()

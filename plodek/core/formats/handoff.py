@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from plodek.core.check.fit import GuideFit
 from plodek.core.check.measure import CellValues, measure
 from plodek.core.check.quality import Gate, gate, summary
 from plodek.core.errors import BadValue, FoldedGrid, NotReady
@@ -48,6 +49,7 @@ def hand_off(
     name: str,
     unit: str,
     limits: Mapping[str, float],
+    fits: Sequence[GuideFit] = (),
     formats: Sequence[str] | None = None,
     file_unit: str | None = None,
     scale: float = 1.0,
@@ -57,7 +59,7 @@ def hand_off(
     """Write a grid of space to a folder: its files and ``report.md``.
 
     Coordinates are turned from ``unit`` into ``file_unit`` (the same where None) and multiplied by
-    ``scale``; ``limits`` is the gate, by metric key.
+    ``scale``; ``limits`` is the gate, by metric key, and ``fits`` are told in the report.
     Raises NotReady where faces are unnamed or the grid is still plane, FoldedGrid for folded cells
     without ``folded_too``, or cells at poles without ``poles_too``.
     """
@@ -81,7 +83,7 @@ def hand_off(
         raise BadValue(f"“{out}” is not a length unit", remedy=f"use {', '.join(METRES)}")
     grid = grid.scaled(factor(unit, out) * scale)
     cells = measure(grid)
-    outcome = gate(cells, limits)
+    outcome = gate(cells, limits, fits)
     if outcome.folded and not folded_too:
         raise FoldedGrid(
             f"{outcome.folded} cells are folded, and most solvers refuse such a grid",
@@ -99,6 +101,7 @@ def hand_off(
         assert one.write is not None
         files += one.write(folder / f"{name}{one.endings[0]}", grid, out)
     facts = facts_of(grid, cells) | {"unit": out, "scale": scale, "gate": outcome.passed}
+    facts["guides"] = {fit.guide: {"misfit": fit.misfit, "sag": fit.sag, "unit": unit} for fit in fits}
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")
     return HandedOff((*files, report), outcome, facts)
@@ -122,4 +125,11 @@ def report_of(name: str, facts: dict[str, Any], outcome: Gate) -> str:
         *(f"| {n} | {p['type']} | {p['faces']} |" for n, p in facts["patches"].items()),
         "",
     ]
+    if facts["guides"]:
+        lines += ["| guide | nodes off it at most | sag of faces at most |", "|---|---:|---:|"]
+        lines += [
+            f"| {n} | {g['misfit']:.3g} {g['unit']} | {g['sag']:.3g} {g['unit']} |"
+            for n, g in facts["guides"].items()
+        ]
+        lines.append("")
     return "\n".join(lines)

@@ -225,6 +225,13 @@ class Model:
         """The outer sides that no patch has taken."""
         return [side for side in self.layout.outer if side not in self.patch_of]
 
+    def shown_guide(self, name: str) -> str:
+        """Give the name that a guide is shown by: of a made one that of what it was made of."""
+        guide = self.guides[name]
+        if not isinstance(guide, Surface) or guide.made_of is None:
+            return name
+        return next(iter(guide.made_of), "bends")
+
     def is_on(self, guide: str, name: str) -> bool:
         """Whether a guide that is followed is the one named, or one of several joined ones with it."""
         return guide == name or name in names_in(self.guides.get(guide))

@@ -176,11 +176,12 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     name = "-".join("".join(c if c.isalnum() else " " for c in project.name).split()).lower()[:60] or "grid"
     try:
         done = hand_off(
-            found[0],
+            found.grid,
             folder,
             name=name,
             unit=evaluation.model.unit,
             limits=evaluation.model.limits,
+            fits=found.fits,
             formats=asked["formats"],
             file_unit=asked["unit"],
             scale=asked["scale"],

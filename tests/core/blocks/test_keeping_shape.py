@@ -55,7 +55,11 @@ def test_a_cut_across_half_a_turn_goes_round_it():
         {"kind": "revolve", "angle": 180, "parts": 1, "cells": 16},
         {"kind": "cut", "by": "x", "at": [1]},
     ]
-    bent = [*BODY[:3], {"kind": "revolve", "angle": 179, "parts": 1, "cells": 16}, {"kind": "cut", "by": "x", "at": [1]}]
+    bent = [
+        *BODY[:3],
+        {"kind": "revolve", "angle": 179, "parts": 1, "cells": 16},
+        {"kind": "cut", "by": "x", "at": [1]},
+    ]
     for steps, far in ((half, 2.0), (bent, radius_of(1.0))):
         model = model_of(numbered(steps))
         middles = [

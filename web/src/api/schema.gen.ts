@@ -2840,6 +2840,11 @@ export interface components {
             growth: number;
             /** Jumps */
             jumps: number;
+            /**
+             * Misfit
+             * @default null
+             */
+            misfit: number | null;
         };
         /**
          * EffectsOut
@@ -2928,6 +2933,28 @@ export interface components {
             corners: number[][];
         };
         /**
+         * FitOut
+         * @description How the sides on one guide lie on it: misfit of nodes, sag of faces, the node furthest off.
+         */
+        "QualityOut.FitOut": {
+            /** Guide */
+            guide: string;
+            /** Sides */
+            sides: number;
+            /** Misfit */
+            misfit: number;
+            /** Mean Misfit */
+            mean_misfit: number;
+            /** Sag */
+            sag: number;
+            /** Mean Sag */
+            mean_sag: number;
+            /** At */
+            at: number[];
+            /** Missed */
+            missed: boolean;
+        };
+        /**
          * MetricOut
          * @description A metric over the whole grid, with its limit at the gate.
          */
@@ -3005,6 +3032,8 @@ export interface components {
             worst: components["schemas"]["QualityOut.CellOut"][];
             /** Runs */
             runs: components["schemas"]["QualityOut.RunOut"][];
+            /** Fits */
+            fits: components["schemas"]["QualityOut.FitOut"][];
         };
         /**
          * FreeEdgeOut
@@ -3172,6 +3201,11 @@ export interface components {
             growth: number;
             /** Jumps */
             jumps: number;
+            /**
+             * Misfit
+             * @default null
+             */
+            misfit: number | null;
         };
         /**
          * FindingOut

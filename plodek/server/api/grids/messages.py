@@ -66,6 +66,19 @@ class RunOut(Message):
     held: int
 
 
+class FitOut(Message):
+    """How the sides on one guide lie on it: misfit of nodes, sag of faces, the node furthest off."""
+
+    guide: str
+    sides: int
+    misfit: float
+    mean_misfit: float
+    sag: float
+    mean_sag: float
+    at: Numbers
+    missed: bool
+
+
 class QualityOut(Message):
     """The quality of a grid: summary and gate, and the histogram and worst cells of one metric."""
 
@@ -80,6 +93,7 @@ class QualityOut(Message):
     counts: list[int]
     worst: list[CellOut]
     runs: list[RunOut]
+    fits: list[FitOut]
 
 
 class CellsOut(Message):

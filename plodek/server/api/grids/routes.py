@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import asdict
 from math import prod
 from typing import Any, TypeVar
@@ -13,8 +14,9 @@ from flask import Response
 from pydantic import Field
 
 from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
+from plodek.core.check.fit import GuideFit
 from plodek.core.check.measure import CellValues
-from plodek.core.check.metric import BY_KEY
+from plodek.core.check.metric import BY_KEY, MISFIT
 from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
 from plodek.core.errors import BadValue, NothingFound, NotReady
 from plodek.core.formats.handoff import facts_of
@@ -23,9 +25,18 @@ from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
 from plodek.server.api.context import UpTo, engine, evaluated, evaluated_upto, files_of, sends
-from plodek.server.api.grids.messages import CellsOut, MetricOut, PartOf, PreviewGridIn, QualityOut, RunOut
+from plodek.server.api.grids.messages import (
+    CellsOut,
+    FitOut,
+    MetricOut,
+    PartOf,
+    PreviewGridIn,
+    QualityOut,
+    RunOut,
+)
 from plodek.server.api.grids.pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
 from plodek.server.api.models.pictures import faces_of
+from plodek.server.engine import Measured
 from plodek.server.store import projects
 from plodek.server.store.tables import GridSummary, Project
 
@@ -130,7 +141,7 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
     model = evaluation.model
     cells = None
     if query_data.metric is not None or query_data.tier:
-        grid, cells = _grid(found, evaluation, smoothed=query_data.smoothed)
+        grid, cells, _ = _grid(found, evaluation, smoothed=query_data.smoothed)
     else:  # what is not seen need not be there
         model.need_blocks()
         sides = engine().sides(evaluation, files_of(found), smoothed=query_data.smoothed)
@@ -146,9 +157,9 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
 def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
     """Measure the grid."""
     found = projects.get(project)
-    key, evaluation, grid, cells = _measured(found, query_data)
+    key, evaluation, (grid, cells, fits) = _measured(found, query_data)
     limits = evaluation.model.limits
-    outcome = gate(cells, limits)
+    outcome = gate(cells, limits, fits)
     if query_data.upto is None and evaluation.error is None:
         _keep_facts(found, grid, cells, outcome.passed)
     verdicts = {v.metric.key: v for v in outcome.verdicts}
@@ -180,6 +191,7 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
         counts=counts,
         worst=[cell_out(grid, c, labels[grid.names[c.block]]) for c in worst_cells(grid, cells, key)],
         runs=_runs(found, evaluation),
+        fits=_fits(fits, limits.get(MISFIT.key)),
     )
 
 
@@ -188,7 +200,7 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
 @blueprint.output(CellsOut)
 def get_cells(project: int, query_data: CellsQuery) -> CellsOut:
     """Give the cells of a bar of the histogram."""
-    key, evaluation, grid, cells = _measured(projects.get(project), query_data)
+    key, evaluation, (grid, cells, _) = _measured(projects.get(project), query_data)
     low, high = query_data.low, query_data.high
     labels = evaluation.model.layout.labels
     values = cells.of(key)
@@ -201,13 +213,29 @@ def get_cells(project: int, query_data: CellsQuery) -> CellsOut:
     )
 
 
-def _measured(project: Project, query: QualityQuery) -> tuple[str, Evaluation, Grid, CellValues]:
+def _fits(fits: Sequence[GuideFit], limit: float | None) -> list[FitOut]:
+    return [
+        FitOut(
+            guide=fit.guide,
+            sides=fit.sides,
+            misfit=fit.misfit,
+            mean_misfit=fit.mean_misfit,
+            sag=fit.sag,
+            mean_sag=fit.mean_sag,
+            at=list(fit.at),
+            missed=limit is not None and fit.share > limit,
+        )
+        for fit in fits
+    ]
+
+
+def _measured(project: Project, query: QualityQuery) -> tuple[str, Evaluation, Measured]:
     key = _known(query.metric)
     evaluation = evaluated_upto(project, query.upto)
-    return key, evaluation, *_grid(project, evaluation)
+    return key, evaluation, _grid(project, evaluation)
 
 
-def _grid(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> tuple[Grid, CellValues]:
+def _grid(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> Measured:
     evaluation.model.need_blocks()
     return _ready(engine().grid(evaluation, files_of(project), smoothed=smoothed))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from plodek.core.build.build import coarse, filled_grid
+from plodek.core.build.fits import guide_fits
 from plodek.core.check.measure import measure
 from plodek.core.errors import PlodekError
 from plodek.core.model.model import Model
@@ -49,7 +50,9 @@ def effect_of(model: Model) -> Effect | None:
         model = tried
     elif model.cells > _MOST_CELLS:
         return found
-    cells = measure(filled_grid(model))
+    grid = filled_grid(model)
+    cells = measure(grid)
+    found.misfit = max((fit.misfit for fit in guide_fits(model, grid)), default=None)
     found.folded = int(cells.folded.sum())
     found.smallest_angle = float(cells.of("smallest_angle").min())
     found.largest_angle = float(cells.of("largest_angle").max())

@@ -157,6 +157,8 @@ class Effect(Message):
     jump: float | None
     growth: float
     jumps: int
+    #: The largest distance of a node from a guide that its side lies on; None where none does.
+    misfit: float | None = None
 
 
 class EffectsOut(Message):

@@ -139,11 +139,8 @@ def _sides(model: Model) -> list[SideOut]:
 
 
 def _shown(model: Model, guide: str | None) -> str | None:
-    """Give the name of a guide as it is shown: those of the guides that an operation made it of."""
-    if guide is None:
-        return None
-    made_of = getattr(model.guides[guide], "made_of", None)
-    return guide if made_of is None else next(iter(made_of), None)
+    """Give the name of a guide as it is shown."""
+    return None if guide is None else model.shown_guide(guide)
 
 
 def plan_out(model: Model, label: str | None) -> PlanOut:

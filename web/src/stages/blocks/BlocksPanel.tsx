@@ -70,6 +70,11 @@ function cornersOf(before: Effect, after: Effect) {
           {after.coarse && " in a coarse trial"}
         </>
       )}
+      {after.misfit != null && after.misfit > Math.max(2 * (before.misfit ?? 0), 1e-9) && (
+        <>
+          , nodes up to <b>{short(after.misfit)}</b> off their guides
+        </>
+      )}
     </>
   );
 }

@@ -1,12 +1,13 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import { short, whole } from "../../model/numbers";
+import { lengthText, short, whole } from "../../model/numbers";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Empty, Quiet } from "../../theme/parts";
+import { GuideFits } from "./GuideFits";
 
 /** The gate, and all metrics at a glance; a click takes one into view. */
 export function CheckPanel() {
-  const { quality, begin, edit, steps, gridProblem } = useBoardData();
+  const { quality, model, begin, edit, steps, gridProblem } = useBoardData();
   const metric = useBoard((board) => board.metric);
   const set = useBoard((board) => board.set);
   if (!quality)
@@ -36,6 +37,13 @@ export function CheckPanel() {
           .map((m) => (
             <Text key={m.key} fontSize="12px">
               {m.sentence}
+            </Text>
+          ))}
+        {quality.fits
+          .filter((fit) => fit.missed)
+          .map((fit) => (
+            <Text key={fit.guide} fontSize="12px">
+              nodes lie up to {lengthText(fit.misfit, model.unit)} off “{fit.guide}”
             </Text>
           ))}
       </Box>
@@ -74,6 +82,7 @@ export function CheckPanel() {
           </Text>
         </chakra.button>
       ))}
+      <GuideFits fits={quality.fits} />
       <Quiet mt="3" width="full" onClick={() => (gate ? edit(gate.id) : begin("gate"))}>
         Change the limits
       </Quiet>

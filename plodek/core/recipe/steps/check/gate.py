@@ -35,6 +35,12 @@ class GateStep(Step):
         DEFAULT_LIMITS["non_orthogonality"], title="Non-orthogonality at most"
     )
 
+    misfit: float | None = Field(
+        DEFAULT_LIMITS["misfit"],
+        title="Misfit to guides at most",
+        description="as a share of the size of the domain",
+    )
+
     def apply(self, model: Model, context: Context) -> Model:
         limits = {key: getattr(self, key) for key in DEFAULT_LIMITS}
         return replace(model, limits={k: v for k, v in limits.items() if v is not None})
