@@ -55,7 +55,7 @@ def build(
 ) -> None:
     """Build the grid of RECIPE and write it to a folder."""
     from plodek.core.build.build import build as built
-    from plodek.core.build.fits import guide_fits
+    from plodek.core.build.walls import walls_of
     from plodek.core.formats.handoff import hand_off
 
     model = _evaluated(recipe, values).model
@@ -66,7 +66,7 @@ def build(
         name=recipe.stem,
         unit=model.unit,
         limits=model.limits,
-        fits=guide_fits(model, grid),
+        walls=walls_of(model, grid),
         formats=None if formats is None else _by_commas(formats),
         file_unit=unit,
         scale=scale,

@@ -22,9 +22,9 @@ from cachetools import LRUCache
 
 from plodek.core.arrays import Floats
 from plodek.core.build import build as building
-from plodek.core.build.fits import guide_fits
-from plodek.core.check.fit import GuideFit
+from plodek.core.build.walls import walls_of
 from plodek.core.check.measure import CellValues, measure
+from plodek.core.check.walls import Walls
 from plodek.core.fingerprint import fingerprint
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
@@ -48,11 +48,11 @@ _OF_CELL = 130
 
 
 class Measured(NamedTuple):
-    """A grid, the metrics of its cells, and how its sides lie on their guides."""
+    """A grid, the metrics of its cells, and what is told of its walls."""
 
     grid: Grid
     cells: CellValues
-    fits: tuple[GuideFit, ...]
+    walls: Walls
 
 
 class Engine:
@@ -125,7 +125,7 @@ class Engine:
         grid = self._built(evaluation, files, smoothed, only_sides=False)
         if grid is None:
             return None
-        found = Measured(grid, measure(grid), guide_fits(evaluation.model, grid))
+        found = Measured(grid, measure(grid), walls_of(evaluation.model, grid))
         self._remember(self._grids, key, found)
         return found
 

@@ -104,7 +104,7 @@ class EdgePath:
 
     def directions(self) -> tuple[Floats, Floats]:
         """Give the unit directions (3,) in which the edge leaves its first and its second corner."""
-        near = np.array([0.0, 1e-4, 1.0 - 1e-4, 1.0])
+        near = np.array([0.0, 1e-6, 1.0 - 1e-6, 1.0])
         xyz = self.at(near)
         first, second = xyz[1] - xyz[0], xyz[2] - xyz[3]
         return first / max(np.linalg.norm(first), 1e-300), second / max(np.linalg.norm(second), 1e-300)

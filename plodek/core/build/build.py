@@ -9,7 +9,8 @@ from typing import TypeAlias
 from plodek.core.arrays import Floats
 from plodek.core.build.assemble import assemble
 from plodek.core.build.carry import carried
-from plodek.core.grid.fill import Layer, fill_plane, fill_space
+from plodek.core.build.heights import held, layered
+from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.smooth.smooth import Smoothed, Watch, smooth
@@ -56,7 +57,9 @@ def finished(model: Model, blocks: Blocks | None, *, only_sides: bool = False) -
     With ``only_sides`` the nodes inside blocks mean nothing.
     """
     if model.layout.dim == 2:
-        return assemble(model, fill_plane(model.layout, model.laid) if blocks is None else blocks)
+        return assemble(
+            model, held(model, fill_plane(model.layout, model.laid)) if blocks is None else blocks
+        )
     return assemble(model, _in_space(model, blocks, shell=only_sides))
 
 
@@ -76,8 +79,12 @@ def shell(model: Model) -> Grid:
 
 
 def layer_grid(model: Model, layer: Layer) -> Grid:
-    """Fill only a layer of a model in space, without smoothing: its blocks, nodes elsewhere mean nothing."""
-    blocks = _in_space(model, None, layer=layer)
+    """Fill only a layer of a model in space, without smoothing: its blocks, nodes elsewhere mean nothing.
+
+    Blocks with wall layers are filled whole: where their nodes come to lie is said along whole lines.
+    """
+    whole = layered(model)
+    blocks = _in_space(model, None, layer={name: None if name in whole else at for name, at in layer.items()})
     return Grid(3, tuple(layer), tuple(blocks[name] for name in layer))
 
 
@@ -88,9 +95,11 @@ def coarse(model: Model, most: int) -> Model:
 
 
 def _in_space(
-    model: Model, plane: Blocks | None, *, shell: bool = False, layer: Layer | None = None
+    model: Model, plane: Blocks | None, *, shell: bool = False, layer: Sheets | None = None
 ) -> dict[str, Floats]:
     """Carry the plane along where the lift of it is whole, else fill between the edges."""
     if model.lift is not None and (plane is not None or model.lift.whole):
-        return carried(model, model.lift, plane, shell=shell, layer=layer)
-    return fill_space(model.layout, model.laid, model.guides, shell=shell, layer=layer)
+        blocks = carried(model, model.lift, plane, shell=shell, layer=layer)
+    else:
+        blocks = fill_space(model.layout, model.laid, model.guides, shell=shell, layer=layer)
+    return blocks if plane is not None else held(model, blocks, shell=shell)  # smoothing holds heights itself

@@ -10,7 +10,7 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, edge_of
-from plodek.core.grid.fill import Layer, fill_side, shared
+from plodek.core.grid.fill import Sheets, fill_side, shared
 from plodek.core.model.model import Model
 from plodek.core.model.operations import Lift
 
@@ -29,7 +29,7 @@ def carried(
     plane: Mapping[str, Floats] | None,
     *,
     shell: bool = False,
-    layer: Layer | None = None,
+    layer: Sheets | None = None,
 ) -> dict[str, Floats]:
     """Carry the plane along the lift: nodes (ni, nj, nk, 3) of every block.
 
@@ -59,7 +59,8 @@ def carried(
         v = np.linspace(0.0, 1.0, nj)[None, :, None]
         way = ((times[0] - times[0][0]) / (times[0][-1] - times[0][0]))[None, None, :, None]
         nodes = np.empty((ni, nj, len(times[0]), 3))
-        pieces = _SIDES if shell else _WHOLE if layer is None else (_sheet(*layer[name]),)
+        sheet = None if layer is None else layer[name]
+        pieces = _SIDES if shell else _WHOLE if sheet is None else (_sheet(*sheet),)
         for i, j, k in pieces:
             a, b, (t0, t1, t2, t3) = u[i], v[:, j], [t[k] for t in times]
             t = (1 - b) * ((1 - a) * t0 + a * t1) + b * ((1 - a) * t2 + a * t3)

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
-from plodek.core.check.fit import GuideFit
 from plodek.core.check.measure import CellValues
 from plodek.core.check.metric import BY_KEY, METRICS, MISFIT, Metric
+from plodek.core.check.walls import Walls
 from plodek.core.grid.grid import Grid
 
 
@@ -82,12 +82,12 @@ def summary(cells: CellValues) -> list[Summary]:
     return found
 
 
-def gate(cells: CellValues, limits: Mapping[str, float], fits: Sequence[GuideFit] = ()) -> Gate:
+def gate(cells: CellValues, limits: Mapping[str, float], walls: Walls | None = None) -> Gate:
     """Hold every cell, and the sides on guides, against the limits, by metric key."""
     verdicts = []
     for key, limit in limits.items():
         if key == MISFIT.key:
-            shares = [fit.share for fit in fits]
+            shares = [fit.share for fit in walls.fits] if walls else []
             off = sum(share > limit for share in shares)
             if shares:
                 verdicts.append(Verdict(MISFIT, limit, max(shares), off, "guide"))

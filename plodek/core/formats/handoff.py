@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from plodek.core.check.fit import GuideFit
 from plodek.core.check.measure import CellValues, measure
 from plodek.core.check.quality import Gate, gate, summary
+from plodek.core.check.walls import Walls
 from plodek.core.errors import BadValue, FoldedGrid, NotReady
 from plodek.core.formats import registry
 from plodek.core.grid.grid import Grid
@@ -49,7 +49,7 @@ def hand_off(
     name: str,
     unit: str,
     limits: Mapping[str, float],
-    fits: Sequence[GuideFit] = (),
+    walls: Walls | None = None,
     formats: Sequence[str] | None = None,
     file_unit: str | None = None,
     scale: float = 1.0,
@@ -59,7 +59,7 @@ def hand_off(
     """Write a grid of space to a folder: its files and ``report.md``.
 
     Coordinates are turned from ``unit`` into ``file_unit`` (the same where None) and multiplied by
-    ``scale``; ``limits`` is the gate, by metric key, and ``fits`` are told in the report.
+    ``scale``; ``limits`` is the gate, by metric key, and what ``walls`` say is told in the report.
     Raises NotReady where faces are unnamed or the grid is still plane, FoldedGrid for folded cells
     without ``folded_too``, or cells at poles without ``poles_too``.
     """
@@ -83,7 +83,7 @@ def hand_off(
         raise BadValue(f"“{out}” is not a length unit", remedy=f"use {', '.join(METRES)}")
     grid = grid.scaled(factor(unit, out) * scale)
     cells = measure(grid)
-    outcome = gate(cells, limits, fits)
+    outcome = gate(cells, limits, walls)
     if outcome.folded and not folded_too:
         raise FoldedGrid(
             f"{outcome.folded} cells are folded, and most solvers refuse such a grid",
@@ -101,10 +101,24 @@ def hand_off(
         assert one.write is not None
         files += one.write(folder / f"{name}{one.endings[0]}", grid, out)
     facts = facts_of(grid, cells) | {"unit": out, "scale": scale, "gate": outcome.passed}
-    facts["guides"] = {fit.guide: {"misfit": fit.misfit, "sag": fit.sag, "unit": unit} for fit in fits}
+    facts |= _told(walls or Walls(), unit)
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")
     return HandedOff((*files, report), outcome, facts)
+
+
+def _told(walls: Walls, unit: str) -> dict[str, Any]:
+    """Sum up walls in plain values, in the project's unit."""
+    return {
+        "guides": {fit.guide: {"misfit": fit.misfit, "sag": fit.sag, "unit": unit} for fit in walls.fits},
+        "first_heights": {
+            one.wall: {
+                "wanted": one.wanted, "smallest": one.smallest, "median": one.median,
+                "largest": one.largest, "held": one.held, "unit": unit,
+            }
+            for one in walls.heights
+        },
+    }  # fmt: skip
 
 
 def report_of(name: str, facts: dict[str, Any], outcome: Gate) -> str:
@@ -130,6 +144,15 @@ def report_of(name: str, facts: dict[str, Any], outcome: Gate) -> str:
         lines += [
             f"| {n} | {g['misfit']:.3g} {g['unit']} | {g['sag']:.3g} {g['unit']} |"
             for n, g in facts["guides"].items()
+        ]
+        lines.append("")
+    if facts["first_heights"]:
+        lines += ["| wall | first height: least | median | most | within 5 % of that wanted |"]
+        lines += ["|---|---:|---:|---:|---:|"]
+        lines += [
+            f"| {n} | {h['smallest']:.3g} {h['unit']} | {h['median']:.3g} {h['unit']} "
+            f"| {h['largest']:.3g} {h['unit']} | {'–' if h['held'] is None else format(h['held'], '.1%')} |"
+            for n, h in facts["first_heights"].items()
         ]
         lines.append("")
     return "\n".join(lines)

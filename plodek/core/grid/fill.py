@@ -31,6 +31,8 @@ _Index: TypeAlias = tuple[slice | int, ...]
 _Face: TypeAlias = tuple[tuple[str, ...], Floats]
 #: The sheet of each block that a layer runs through: an axis, and the index of the nodes along it.
 Layer: TypeAlias = Mapping[str, tuple[int, int]]
+#: The same of blocks to fill, None for those to fill whole.
+Sheets: TypeAlias = Mapping[str, tuple[int, int] | None]
 
 
 def layer_of(layout: Layout, laid: LaidOut, tier: Tier, share: float) -> dict[str, tuple[int, int]]:
@@ -70,7 +72,7 @@ def fill_space(
     guides: Mapping[str, Guide],
     *,
     shell: bool = False,
-    layer: Layer | None = None,
+    layer: Sheets | None = None,
 ) -> dict[str, Floats]:
     """Fill every filled block of a layout in space: its nodes (ni, nj, nk, 3).
 

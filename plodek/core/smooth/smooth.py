@@ -9,6 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.blocks.layout import Edge, Layout, edge_of
+from plodek.core.blocks.slant import slants
 from plodek.core.errors import BadValue, CannotSmooth
 from plodek.core.smooth import kernels
 from plodek.core.smooth.glide import Track, tracks_of
@@ -203,8 +204,8 @@ class _Run:
 def walls_of(layout: Layout, laid: LaidOut, graph: NodeGraph, edges: Iterable[Edge]) -> list[Wall]:
     """Collect the walls along outer edges: runs of nodes with the flow domain on their left.
 
-    The wished first height at a node is that of the filled grid's edges at both ends of its run,
-    shared out along the run. Raises BadValue for an edge inside the domain.
+    The wished first height at a node is that of the filled grid's edges at both ends of its run, as far as
+    they stand off the wall, shared out along the run. Raises BadValue for an edge inside the domain.
     """
     walls = []
     for edge in edges:
@@ -231,12 +232,11 @@ def _run_inward(
     rows = lines if end == 0 else lines[::-1]
     bit = 1 << across
     ends = [(n | bit) if end else n for n in (0, 1 << axis)]
+    slant = slants(layout, {}, laid.paths, [edge])
     wished = []
     for n in ends:
         leaving = edge_of(corners[n & ~bit], corners[n | bit])
-        s, length = laid.nodes[leaving], laid.paths[leaving].length
-        from_low = leaving[0] == corners[n]
-        wished.append(float((s[1] if from_low else s[-1] - s[-2]) * length))
+        wished.append(laid.size_at(leaving, corners[n]) * slant[leaving][corners[n]])
     height = np.linspace(wished[0], wished[1], rows.shape[1])
     # The low side of axis j has the domain on its left when walked along rising i; each flip turns it.
     if (axis == 0) != (end == 0):

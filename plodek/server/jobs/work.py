@@ -181,7 +181,7 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
             name=name,
             unit=evaluation.model.unit,
             limits=evaluation.model.limits,
-            fits=found.fits,
+            walls=found.walls,
             formats=asked["formats"],
             file_unit=asked["unit"],
             scale=asked["scale"],

@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 
+from plodek.core.blocks.slant import slants
 from plodek.core.build import build
 from plodek.core.model.spacing_advice import advise_spacing
 from plodek.core.spacing.edge_law import most_growth
@@ -48,12 +49,15 @@ def test_a_wall_layer_on_a_guide_is_at_the_wall_and_matches_the_next_block():
         d = model.laid.sizes(edge)
         on = [c for c in edge if model.layout.corners[c].guide == "c"]
         d = d if edge[0] in on else d[::-1]
-        assert d[:9] == pytest.approx(1e-3 * 1.15 ** np.arange(9))
+        # These leave the circle as its radii do, but for the corners of the ring, which lie a little off them.
+        first = 1e-3 / slants(model.layout, model.guides, model.paths, model.layout.outer)[edge][on[0]]
+        assert 1e-3 <= first < 1.01e-3
+        assert d[:9] == pytest.approx(first * 1.15 ** np.arange(9))
         beyond = model.continuing[edge, next(c for c in edge if c not in on)]
         assert d[-1] == pytest.approx(min(model.laid.size_at(*end) for end in beyond))
     # It stays matched when the next block changes.
     finer = model_of([*RING, WALL, {"kind": "count", "id": "n", "tier": {"at": [0.7, 0]}, "cells": 60}])
-    assert finer.laid.sizes(across[0]).min() == pytest.approx(1e-3)
+    assert finer.laid.sizes(across[0]).min() == pytest.approx(1e-3, rel=0.01)
     assert {round(j.ratio, 1) for j in jumps(finer.laid, finer.continuing) if j.coarse in across} == set()
 
 

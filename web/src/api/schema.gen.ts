@@ -2955,6 +2955,26 @@ export interface components {
             missed: boolean;
         };
         /**
+         * HeightsOut
+         * @description The first heights over a wall: what its edges have, what is there, the share of nodes within 5 %.
+         */
+        "QualityOut.HeightsOut": {
+            /** Wall */
+            wall: string;
+            /** Nodes */
+            nodes: number;
+            /** Wanted */
+            wanted: number | null;
+            /** Smallest */
+            smallest: number;
+            /** Median */
+            median: number;
+            /** Largest */
+            largest: number;
+            /** Held */
+            held: number | null;
+        };
+        /**
          * MetricOut
          * @description A metric over the whole grid, with its limit at the gate.
          */
@@ -3034,6 +3054,8 @@ export interface components {
             runs: components["schemas"]["QualityOut.RunOut"][];
             /** Fits */
             fits: components["schemas"]["QualityOut.FitOut"][];
+            /** Heights */
+            heights: components["schemas"]["QualityOut.HeightsOut"][];
         };
         /**
          * FreeEdgeOut

@@ -16,6 +16,10 @@ from plodek.core.shape.curves.parametric import ParametricCurve
 from plodek.core.shape.frame import frame_of, unit
 from plodek.core.shape.surfaces.generated import GeneratedSurface
 
+#: Where a curve is looked at to see whether it is plane, and how far off its plane it may be, by its length.
+_LOOKED_AT = np.linspace(0.0, 1.0, 129)
+_FLAT = 1e-12
+
 
 def breaks_of(curve: Curve) -> Floats:
     """Give the fractions of a curve's sharp corners with both ends."""
@@ -40,6 +44,19 @@ class Extruded(GeneratedSurface):
         none = np.zeros_like(place)
         along = np.tile(self.by, (len(uv), 1))
         return place + uv[:, 1:] * self.by, first, along, second, none, none.copy()
+
+    def nearest(self, xyz: Floats) -> Floats:
+        """Give the parameters (n, 2) of the nearest places: squarely over a plane curve by that alone."""
+        if not self._is_square:
+            return super().nearest(xyz)
+        v = (xyz - self.curve.start()) @ self.by / (self.by @ self.by)
+        return np.stack([self.curve.nearest(xyz - v[:, None] * self.by), np.clip(v, 0.0, 1.0)], axis=1)
+
+    @cached_property
+    def _is_square(self) -> bool:
+        """Whether the curve lies in a plane across the vector."""
+        places = self.curve.at(_LOOKED_AT) - self.curve.start()
+        return bool(np.abs(places @ self.by).max() <= _FLAT * np.linalg.norm(self.by) * self.curve.length)
 
 
 class Revolved(GeneratedSurface):
@@ -72,6 +89,34 @@ class Revolved(GeneratedSurface):
             t * self._turned(first, angle)[1],
             self._turned(second, angle)[0],
         )
+
+    def nearest(self, xyz: Floats) -> Floats:
+        """Give the parameters (n, 2) of the nearest places: for a curve in a half-plane at the axis there."""
+        if self._out is None:
+            return super().nearest(xyz)
+        away = xyz - self.origin
+        along = away @ self.axis
+        across = away - along[:, None] * self.axis
+        side = np.cross(self.axis, self._out)
+        angle = np.arctan2(across @ side, across @ self._out) * math.copysign(1.0, self.turn)
+        u = np.mod(angle, math.tau) / abs(self.turn)
+        flat = self.origin + along[:, None] * self.axis + np.linalg.norm(across, axis=1)[:, None] * self._out
+        found = np.stack([u, self.curve.nearest(flat)], axis=1)
+        beyond = u > 1.0
+        if np.any(beyond):  # where the turn leaves a gap
+            found[beyond] = super().nearest(xyz[beyond])
+        return found
+
+    @cached_property
+    def _out(self) -> Floats | None:
+        """The direction (3,) from the axis to the curve where it lies in a half-plane there; else None."""
+        away = self.curve.at(_LOOKED_AT) - self.origin
+        across = away - (away @ self.axis)[:, None] * self.axis
+        size = np.linalg.norm(across, axis=1)
+        out = across[int(size.argmax())] / max(float(size.max()), 1e-300)
+        off = np.linalg.norm(across - (across @ out)[:, None] * out, axis=1)
+        slack = _FLAT * self.curve.length
+        return out if off.max() <= slack and (across @ out).min() >= -slack else None
 
     def _turned(self, vectors: Floats, angle: Floats) -> tuple[Floats, Floats, Floats]:
         """Turn vectors about the axis; gives them with the first and second derivative by the angle."""

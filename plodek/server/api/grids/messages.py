@@ -79,6 +79,18 @@ class FitOut(Message):
     missed: bool
 
 
+class HeightsOut(Message):
+    """The first heights over a wall: what its edges have, what is there, the share of nodes within 5 %."""
+
+    wall: str
+    nodes: int
+    wanted: float | None
+    smallest: float
+    median: float
+    largest: float
+    held: float | None
+
+
 class QualityOut(Message):
     """The quality of a grid: summary and gate, and the histogram and worst cells of one metric."""
 
@@ -94,6 +106,7 @@ class QualityOut(Message):
     worst: list[CellOut]
     runs: list[RunOut]
     fits: list[FitOut]
+    heights: list[HeightsOut]
 
 
 class CellsOut(Message):

@@ -14,10 +14,10 @@ from flask import Response
 from pydantic import Field
 
 from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
-from plodek.core.check.fit import GuideFit
 from plodek.core.check.measure import CellValues
 from plodek.core.check.metric import BY_KEY, MISFIT
 from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
+from plodek.core.check.walls import GuideFit
 from plodek.core.errors import BadValue, NothingFound, NotReady
 from plodek.core.formats.handoff import facts_of
 from plodek.core.grid.fill import Layer, layer_of
@@ -28,6 +28,7 @@ from plodek.server.api.context import UpTo, engine, evaluated, evaluated_upto, f
 from plodek.server.api.grids.messages import (
     CellsOut,
     FitOut,
+    HeightsOut,
     MetricOut,
     PartOf,
     PreviewGridIn,
@@ -157,9 +158,9 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
 def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
     """Measure the grid."""
     found = projects.get(project)
-    key, evaluation, (grid, cells, fits) = _measured(found, query_data)
+    key, evaluation, (grid, cells, walls) = _measured(found, query_data)
     limits = evaluation.model.limits
-    outcome = gate(cells, limits, fits)
+    outcome = gate(cells, limits, walls)
     if query_data.upto is None and evaluation.error is None:
         _keep_facts(found, grid, cells, outcome.passed)
     verdicts = {v.metric.key: v for v in outcome.verdicts}
@@ -191,7 +192,8 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
         counts=counts,
         worst=[cell_out(grid, c, labels[grid.names[c.block]]) for c in worst_cells(grid, cells, key)],
         runs=_runs(found, evaluation),
-        fits=_fits(fits, limits.get(MISFIT.key)),
+        fits=_fits(walls.fits, limits.get(MISFIT.key)),
+        heights=[HeightsOut(**asdict(one)) for one in walls.heights],
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from plodek.core.build.build import coarse, filled_grid
-from plodek.core.build.fits import guide_fits
+from plodek.core.build.walls import guide_fits
 from plodek.core.check.measure import measure
 from plodek.core.errors import PlodekError
 from plodek.core.model.model import Model

@@ -3,7 +3,7 @@ import { lengthText, short, whole } from "../../model/numbers";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Empty, Quiet } from "../../theme/parts";
-import { GuideFits } from "./GuideFits";
+import { Walls } from "./Walls";
 
 /** The gate, and all metrics at a glance; a click takes one into view. */
 export function CheckPanel() {
@@ -82,7 +82,7 @@ export function CheckPanel() {
           </Text>
         </chakra.button>
       ))}
-      <GuideFits fits={quality.fits} />
+      <Walls fits={quality.fits} heights={quality.heights} />
       <Quiet mt="3" width="full" onClick={() => (gate ? edit(gate.id) : begin("gate"))}>
         Change the limits
       </Quiet>

@@ -8,8 +8,8 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.blocks.continuing import leaving
 from plodek.core.blocks.layout import Edge
+from plodek.core.blocks.slant import slants
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import BadValue, NothingFound, PlodekError
 from plodek.core.model.model import Model
@@ -22,12 +22,15 @@ from plodek.core.spacing.edge_law import MOST_CELLS, EdgeLaw, End, fewest_cells,
 
 #: Round-off and the tanh law may add so much to a growth.
 _NEARLY = 1.001
+#: Edges that leave a wall more flatly than this, as the sine of the angle, carry no layers.
+_FLAT = 0.05
 
 
 class WallLayer(SpacingStep):
     """Lay layers on all edges that leave walls: first height, growth, number, and a smooth rest.
 
-    Where an edge runs from wall to wall it gets them at both ends. The far end takes the size of the
+    The first height is the distance from the wall: where an edge leaves it aslant its first cell is as much
+    longer. Where an edge runs from wall to wall it gets them at both ends. The far end takes the size of the
     cell beyond it, a size of its own, or is left smooth.
     """
 
@@ -58,9 +61,16 @@ class WallLayer(SpacingStep):
                 raise BadValue("the far cell has no size", remedy="give one, or match the next block")
             far = self.sizes(model, self.far_size, "far cell")
         sides = selectors.outer_sides(model, self.walls)
-        ends = {e: at for e, at in leaving(model.layout, sides).items() if e in model.paths}
+        ends = slants(model.layout, model.guides, model.paths, sides)
         if not ends:
             raise NothingFound("no edge leaves these walls", remedy="choose sides of filled blocks")
+        for edge, at in ends.items():
+            if min(at.values()) < _FLAT:
+                angle = math.degrees(math.asin(min(at.values())))
+                raise BadValue(
+                    f"the edge {model.layout.label(edge)} leaves the wall at {angle:.1f}° only",
+                    remedy="move one of its corners, or choose fewer walls",
+                )
         spacing, laws = model.spacing, dict[Edge, EdgeLaw]()
         tiers = {model.tier_by_edge[e].label: model.tier_by_edge[e] for e in ends}
         for tier in tiers.values():
@@ -71,7 +81,7 @@ class WallLayer(SpacingStep):
         return model.with_spacing(spacing.with_laws(with_twins(model, laws)))
 
     def _laws(
-        self, model: Model, tier: Tier, ends: dict[Edge, set[str]], height: float, far: float | None
+        self, model: Model, tier: Tier, ends: dict[Edge, dict[str, float]], height: float, far: float | None
     ) -> dict[Edge, EdgeLaw]:
         """Give the laws of a tier: of the edges at the wall, and like theirs where they all agree."""
         found = {}
@@ -80,7 +90,8 @@ class WallLayer(SpacingStep):
             at = ends.get(edge)
             if at is None:
                 continue
-            first, last = (height if corner in at else None for corner in edge)
+            # Rounded, so that edges that leave alike have one law.
+            first, last = (float(f"{height / at[c]:.9g}") if c in at else None for c in edge)
             matched: frozenset[End] = frozenset()
             if self.far == "match" and (first is None) != (last is None):
                 matched = frozenset({"first" if first is None else "last"})
@@ -91,7 +102,9 @@ class WallLayer(SpacingStep):
             found |= {e: law if way else law.turned() for e, way in tier.edges.items() if e not in found}
         return found
 
-    def _count(self, model: Model, tier: Tier, laws: dict[Edge, EdgeLaw], ends: dict[Edge, set[str]]) -> int:
+    def _count(
+        self, model: Model, tier: Tier, laws: dict[Edge, EdgeLaw], ends: dict[Edge, dict[str, float]]
+    ) -> int:
         """Give the cells across: the fewest with which no edge at the wall grows by more than wished.
 
         Where edges ask for different counts, the one with the smallest growth on the worst of them.

@@ -1,0 +1,169 @@
+"""First heights over walls: held all over a wall as its edges have them, and measured.
+
+Between its edges a filled block is as thick as the sides opposite leave it, and its first cells with it.
+Where all edges that leave a wall have wall layers, the nodes of every line from that wall are moved along the
+line so that the first one is as far from the wall as the heights at the wall's corners say.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TypeAlias
+
+import numpy as np
+
+from plodek.core.arrays import Bools, Floats
+from plodek.core.blocks.layout import Layout, Side, Use, edge_of
+from plodek.core.blocks.sides import opposite, side_corners
+from plodek.core.grid.fill import shared
+from plodek.core.model.model import Model
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.surface import Surface
+
+#: How fast the move fades on the way from the wall: with the power of what is left of it.
+_FADING = 4
+#: A line is stretched or shortened at the wall by these factors at most, so that its nodes stay in order.
+_FACTORS = (0.2, 4.0)
+_Blocks: TypeAlias = Mapping[str, Floats]
+
+
+def held(model: Model, blocks: _Blocks, *, shell: bool = False) -> dict[str, Floats]:
+    """Hold the first heights of filled ``blocks``, nodes (ni, nj, nk, 3) by name.
+
+    Nodes on walls and on the edges of blocks stay; those of sides on surfaces are put back there. Of a
+    ``shell`` only the sides are there.
+    """
+    walls = [(side, use) for side, use in _layered(model) if use.block in blocks]
+    if not walls:
+        return dict(blocks)
+    found = dict(blocks)
+    moved: set[str] = set()
+    for side, use in walls:
+        if use.block not in moved:
+            found[use.block] = found[use.block].copy()
+            moved.add(use.block)
+        lines = lines_from(found[use.block], use)
+        seen = np.ones(lines.shape[:2], dtype=bool)
+        if shell:
+            seen[1:-1, 1:-1] = False
+        heights = np.zeros(seen.shape)
+        heights[seen] = heights_over(model, side, lines, seen)
+        _move(lines, np.divide(_wanted(heights), heights, out=np.ones(seen.shape), where=heights > 0))
+    _put_back(model, found, moved)
+    ordered = {name: found[name] for name in [*moved, *(n for n in found if n not in moved)]}
+    # In the plane no edge of a block has moved, so that blocks still meet.
+    whole = shared(model.layout, ordered) if model.layout.dim == 3 else ordered
+    return {name: whole[name] for name in blocks}
+
+
+def lines_from(nodes: Floats, use: Use) -> Floats:
+    """Give the lines of a block's nodes from one of its sides (na, nb, n, 3), a view of them."""
+    lines = np.moveaxis(nodes, use.axis, 2)
+    return lines[:, :, ::-1] if use.end else lines
+
+
+def layered(model: Model) -> set[str]:
+    """Give the blocks with a wall that has wall layers all over."""
+    return {use.block for _, use in _layered(model)}
+
+
+def _layered(model: Model) -> list[tuple[Side, Use]]:
+    return [(side, use) for side, use in model.layout.outer.items() if has_layers(model, use)]
+
+
+def has_layers(model: Model, use: Use) -> bool:
+    """Whether all edges that leave a wall have wall layers that begin there."""
+    here, there = side_corners(model.layout, use), side_corners(model.layout, opposite(model.layout, use)[1])
+    for a, b in zip(here, there, strict=True):
+        law = model.spacing.laws.get(edge_of(a, b))
+        if a == b or law is None or law.law != "wall layers":
+            return False
+        if (law.first if a < b else law.last) is None:
+            return False
+    return True
+
+
+def heights_over(model: Model, side: Side, lines: Floats, seen: Bools) -> Floats:
+    """Give the distances (m,) of first nodes from a wall; ``lines`` are (na, nb, n, 3), from it.
+
+    Of all lines those are looked at that are ``seen`` (na, nb), m of them.
+
+    That is the distance along the normal of the guide that the wall lies on, or of its own faces.
+    """
+    guide = model.guides.get(guide_of(model.layout, side) or "")
+    wall, first = lines[:, :, 0], lines[:, :, 1][seen]
+    if isinstance(guide, Curve):
+        return np.asarray(np.linalg.norm(guide.at(guide.nearest(first)) - first, axis=1))
+    surface = guide if isinstance(guide, Surface) else None
+    normals = surface.normal(surface.nearest(wall[seen])) if surface else _normals(wall)[seen]
+    return np.asarray(np.abs(np.einsum("nk,nk->n", first - wall[seen], normals)))
+
+
+def guide_of(layout: Layout, side: Side) -> str | None:
+    """Give the guide that a side lies on, an edge in the plane along; None where there is none."""
+    if layout.dim == 3:
+        return layout.lies.get(side)
+    follow = layout.follows.get(edge_of(*side))
+    return None if follow is None else follow.guide
+
+
+def _normals(wall: Floats) -> Floats:
+    """Give the unit normals (na, nb, 3) at the nodes of a wall; of a line in the plane, (na, 1, 3)."""
+    if wall.shape[1] == 1:
+        along = np.gradient(wall[:, 0], axis=0)[:, None]
+        across = np.stack([along[..., 1], -along[..., 0], np.zeros_like(along[..., 0])], axis=-1)
+    else:
+        faces = np.cross(wall[1:, 1:] - wall[:-1, :-1], wall[:-1, 1:] - wall[1:, :-1])
+        around = np.pad(faces, ((1, 1), (1, 1), (0, 0)))
+        across = around[1:, 1:] + around[:-1, 1:] + around[1:, :-1] + around[:-1, :-1]
+    size = np.linalg.norm(across, axis=-1)[..., None]
+    return np.asarray(across / np.where(size > 0, size, 1.0))
+
+
+def _wanted(heights: Floats) -> Floats:
+    """Give the heights (na, nb) that go over evenly between those at the corners of a wall."""
+    u, v = (np.linspace(0.0, 1.0, n) for n in heights.shape)
+    low = np.outer(1 - u, [heights[0, 0]])[:, 0] + u * heights[-1, 0]
+    high = np.outer(1 - u, [heights[0, -1]])[:, 0] + u * heights[-1, -1]
+    return np.asarray(low[:, None] * (1 - v) + high[:, None] * v)
+
+
+def _move(lines: Floats, factors: Floats) -> None:
+    """Move nodes along their lines (na, nb, n, 3), so that first cells change by factors (na, nb)."""
+    factors = np.clip(factors, *_FACTORS)
+    chosen = np.abs(factors - 1.0) > 1e-9
+    if not np.any(chosen) or lines.shape[2] < 3:
+        return
+    xyz, factor = lines[chosen], factors[chosen][:, None]
+    steps = np.linalg.norm(np.diff(xyz, axis=1), axis=2)
+    s = np.concatenate([np.zeros((len(xyz), 1)), np.cumsum(steps, axis=1)], axis=1)
+    usable = np.all(steps > 0, axis=1)
+    xyz, factor, s = xyz[usable], factor[usable], s[usable]
+    s /= s[:, -1:]
+    fading = ((1.0 - s) / (1.0 - s[:, 1:2])) ** _FADING  # 1 at the first node
+    there = s * (1.0 + (factor - 1.0) * fading)
+    # Between which nodes each one comes to lie, on all lines at once.
+    count, row = s.shape[1], 2.0 * np.arange(len(s))[:, None]
+    index = np.searchsorted((s + row).ravel(), (there + row).ravel(), side="right").reshape(s.shape) - 1
+    low = np.clip(index - count * np.arange(len(s))[:, None], 0, count - 2)
+    a, b = (np.take_along_axis(s, low + n, 1) for n in (0, 1))
+    share = ((there - a) / (b - a))[..., None]
+    before, after = (np.take_along_axis(xyz, (low + n)[..., None], 1) for n in (0, 1))
+    new = before + share * (after - before)
+    new[:, 0], new[:, -1] = xyz[:, 0], xyz[:, -1]
+    whole = lines[chosen]
+    whole[usable] = new
+    lines[chosen] = whole
+
+
+def _put_back(model: Model, blocks: dict[str, Floats], moved: set[str]) -> None:
+    """Put nodes of moved blocks' sides back onto the surfaces that these lie on."""
+    for side, guide in model.layout.lies.items():
+        surface = model.guides.get(guide)
+        for use in model.layout.sides[side]:
+            if use.block in moved and isinstance(surface, Surface):
+                face = np.take(np.moveaxis(blocks[use.block], use.axis, 0), -1 if use.end else 0, axis=0)
+                inner = face[1:-1, 1:-1].reshape(-1, 3)
+                if len(inner):
+                    face[1:-1, 1:-1] = surface.onto(inner).reshape(face[1:-1, 1:-1].shape)
+                    np.moveaxis(blocks[use.block], use.axis, 0)[-1 if use.end else 0] = face

@@ -1,0 +1,126 @@
+"""What is told of the walls of a grid: how well they lie on their guides, and their first heights.
+
+A misfit is the distance of a node from its guide. What the middle of a face is further off than its nodes
+is the sag of a chord: it falls with the square of the cell size, and finer cells cure it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from plodek.core.arrays import Floats, Place, place
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.surface import Surface
+
+#: A first height this near to the wanted one, as a share of it, counts as held.
+HELD = 0.05
+
+
+@dataclass(frozen=True)
+class GuideFit:
+    """The distances of sides from one guide, in the project's unit, and the node that is furthest off it.
+
+    ``size`` is that of the domain.
+    """
+
+    guide: str
+    sides: int
+    misfit: float
+    mean_misfit: float
+    sag: float
+    mean_sag: float
+    at: Place
+    size: float
+
+    @property
+    def share(self) -> float:
+        """The misfit as a share of the size of the domain."""
+        return self.misfit / self.size if self.size > 0 else 0.0
+
+
+@dataclass(frozen=True)
+class WallHeights:
+    """The first heights over a wall, normal to it, in the project's unit.
+
+    ``wanted`` is what its edges have, None where no layers were laid; ``held`` the share of nodes near to it.
+    """
+
+    wall: str
+    nodes: int
+    wanted: float | None
+    smallest: float
+    median: float
+    largest: float
+    held: float | None
+
+
+def wall_heights(wall: str, heights: Floats, wanted: float | None) -> WallHeights:
+    """Sum up the first heights (n,) over a wall."""
+    near = None if wanted is None else float(np.mean(np.abs(heights - wanted) <= HELD * wanted))
+    low, middle, high = (float(v) for v in np.quantile(heights, (0.0, 0.5, 1.0)))
+    return WallHeights(wall, len(heights), wanted, low, middle, high, near)
+
+
+@dataclass(frozen=True)
+class Walls:
+    """What is told of all walls of a grid."""
+
+    fits: tuple[GuideFit, ...] = ()
+    heights: tuple[WallHeights, ...] = ()
+
+
+def guide_fit(name: str, sides: Sequence[tuple[Curve | Surface, Floats]], size: float) -> GuideFit:
+    """Measure sides against guides of one name; nodes are (ni, nj, nk, 3), one of these counts being 1.
+
+    ``size`` is that of the domain, in the project's unit.
+    """
+    off, sag, worst, at = [], [], -1.0, np.zeros(3)
+    for guide, nodes in sides:
+        xyz = nodes.reshape(-1, 3)
+        where = guide.nearest(xyz)
+        misfit = np.linalg.norm(guide.at(where) - xyz, axis=1)
+        off.append(misfit)
+        if misfit.max() > worst:
+            worst, at = float(misfit.max()), xyz[int(misfit.argmax())]
+        sag.append(_sags(guide, nodes, where))
+    all_off, all_sag = np.concatenate(off), np.concatenate(sag)
+    return GuideFit(
+        name,
+        len(sides),
+        worst,
+        float(all_off.mean()),
+        float(all_sag.max(initial=0.0)),
+        float(all_sag.mean()) if len(all_sag) else 0.0,
+        place(at),
+        size,
+    )
+
+
+def _sags(guide: Curve | Surface, nodes: Floats, where: Floats) -> Floats:
+    """Give how far the middles of faces (n,), or of the pieces of an edge, are off a guide.
+
+    At a corner of a face the middle stands off the tangent plane by twice the sag, to second order: with the
+    corners at ±a and ±b along the principal directions it is (κ₁a² + κ₂b²)/2 and twice that (elementary
+    differential geometry). The least over the corners counts: on a sharp line some normals are those of the
+    other side. So no closest places of the middles are sought, which takes long far off a surface.
+    """
+    if isinstance(guide, Surface):
+        across = guide.normal(where)
+    else:
+        along = guide.tangent(where)
+        across = np.stack([along[:, 1], -along[:, 0], np.zeros(len(along))], axis=1)
+    level = np.einsum("nk,nk->n", across, nodes.reshape(-1, 3)).reshape(nodes.shape[:-1])
+    normals = across.reshape(nodes.shape)
+    middle = nodes
+    corners: list[tuple[slice, ...]] = [()]
+    for axis in range(nodes.ndim - 1):
+        ends = [slice(None)]
+        if nodes.shape[axis] > 1:
+            low, high = (np.take(middle, np.arange(middle.shape[axis] - 1) + n, axis) for n in (0, 1))
+            middle, ends = 0.5 * (low + high), [slice(None, -1), slice(1, None)]
+        corners = [(*before, end) for before in corners for end in ends]
+    off = [np.abs(np.einsum("...k,...k->...", middle, normals[at]) - level[at]) for at in corners]
+    return np.asarray(np.min(off, axis=0).ravel() / 2)
