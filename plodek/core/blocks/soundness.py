@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 import scipy
@@ -11,22 +10,14 @@ import scipy
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.edge_path import EdgePath
+from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Layout, edge_of
+from plodek.core.blocks.leaks import leaks
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import Refused
 from plodek.core.tolerances import SAME_PLACE
 
 _HALF = np.array([0.5])
-
-
-@dataclass(frozen=True)
-class Finding:
-    """Something wrong with a layout that does not break it: a sentence, and where to look."""
-
-    text: str
-    blocks: tuple[str, ...] = ()
-    corners: tuple[str, ...] = ()
-    edges: tuple[Edge, ...] = ()
 
 
 def check(layout: Layout) -> Layout:
@@ -124,11 +115,13 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], paths: Mapping[Edge, EdgeP
     """Tell what is wrong with a layout that is sound as such; ``paths`` are those of its edges."""
     labels = layout.labels
     found = []
+    broken: set[str] = set()
     if layout.filled:
         volumes = _corner_volumes(layout, layout.filled)
         for name, row in zip(layout.filled, volumes, strict=True):
             bad = [layout.blocks[name].corners[n] for n in np.flatnonzero(row <= 1e-9)]
             if bad:
+                broken.add(name)
                 where = ", ".join(labels[c] for c in dict.fromkeys(bad))
                 text = f"block {labels[name]} is turned inside out at {where}: move its corners apart"
                 found.append(Finding(text, (name,), tuple(dict.fromkeys(bad))))
@@ -148,7 +141,7 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], paths: Mapping[Edge, EdgeP
                 edges=tuple(edges),
             )
         )
-    return found
+    return found + leaks(layout, frozenset(broken))
 
 
 def _on_each_other(layout: Layout, paths: Mapping[Edge, EdgePath]) -> list[list[Edge]]:

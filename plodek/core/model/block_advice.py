@@ -41,6 +41,7 @@ def advise(model: Model) -> list[Advice]:
         return []
     angles = model.facts.angles
     rules: tuple[Callable[[Model, CornerAngles], list[Advice]], ...] = (
+        _slits,
         _poles,
         _wide_corners,
         _sharp_corners,
@@ -73,6 +74,23 @@ def _poles(model: Model, angles: CornerAngles) -> list[Advice]:
             tuple(names),
         )
     ]
+
+
+def _slits(model: Model, angles: CornerAngles) -> list[Advice]:
+    """Join blocks that a slit parts: the second is placed where it is, and takes the corners of the first."""
+    found = []
+    for finding in model.facts.findings:
+        if finding.gap is not None:
+            names = " and ".join(model.layout.labels[block] for block in finding.blocks)
+            step = {
+                "kind": "place", "blocks": {"ids": [finding.blocks[1]]}, "shift": [0.0] * model.layout.dim,
+                "copies": 0, "gap": float(f"{2 * finding.gap:.2g}"),
+            }  # fmt: skip
+            text = (
+                f"blocks {names} are {finding.gap:.3g} {model.unit} apart where they should meet: join them"
+            )
+            found.append(Advice("slit", text, (step,), finding.blocks, finding.corners))
+    return found
 
 
 def _wide_corners(model: Model, angles: CornerAngles) -> list[Advice]:
