@@ -18,8 +18,10 @@ from plodek.core.tolerances import SAME_PLACE
 
 #: Corners this near to each other, in shares of the shortest edge at them, were most likely meant to be one.
 _NEARLY = 0.01
-#: Where a block is looked at for others in it.
-_INSIDE = np.array([0.15, 0.5, 0.85])
+#: Where a block is looked at for others in it, inside and on its rim; what is on the rim counts that far
+#: inside the other block, in barycentric coordinates.
+_INSIDE, _RIM = np.array([0.15, 0.5, 0.85]), np.array([0.0, 0.5, 1.0])
+_DEEP = 0.02
 #: A corner off a side by less than this share of its size lies on it; by the second, off its rim.
 _ON_SIDE, _OFF_RIM = 1e-3, 0.02
 #: Findings of a kind at most; more say nothing more.
@@ -180,13 +182,16 @@ def _overlaps(layout: Layout, broken: frozenset[str]) -> list[Finding]:
         return []
     count = 1 << layout.dim
     corners = layout.places(c for name in names for c in layout.blocks[name].corners).reshape(-1, count, 3)
-    middles = corners.mean(axis=1, keepdims=True)
-    pairs = _boxes_that_meet(middles + (_INSIDE[-1] - _INSIDE[0]) * (corners - middles))
+    pairs = _boxes_that_meet(corners)
+    number = {name: n for n, name in enumerate(names)}
+    joined = [[number.get(use.block, -1) for use in uses] for uses in layout.sides.values() if len(uses) == 2]
+    pairs = pairs[~_among(pairs, np.array(joined).reshape(-1, 2), len(names))]
     hit = np.zeros(len(pairs), dtype=bool)
     if len(pairs):
-        for one, other in ((0, 1), (1, 0)):
-            inside = _places_in(corners[pairs[:, one]], layout.dim)
-            hit |= _any_in(inside, corners[pairs[:, other]], layout.dim)
+        for shares, deep in ((_INSIDE, 0.0), (_RIM, _DEEP)):
+            places = _places_in(corners, layout.dim, shares)
+            for one, other in ((0, 1), (1, 0)):
+                hit |= _any_in(places[pairs[:, one]], corners, pairs[:, other], layout.dim, deep)
     return [
         Finding(
             f"the blocks {layout.labels[names[a]]} and {layout.labels[names[b]]} overlap: move their corners "
@@ -197,9 +202,9 @@ def _overlaps(layout: Layout, broken: frozenset[str]) -> list[Finding]:
     ][:_MOST]
 
 
-def _places_in(corners: Floats, dim: int) -> Floats:
-    """Give places inside blocks (n, places, 3), off their sides."""
-    shares = np.stack(np.meshgrid(*[_INSIDE] * dim, indexing="ij"), -1).reshape(-1, dim)
+def _places_in(corners: Floats, dim: int, along: Floats) -> Floats:
+    """Give places in blocks (n, places, 3), at shares along each axis."""
+    shares = np.stack(np.meshgrid(*[along] * dim, indexing="ij"), -1).reshape(-1, dim)
     weights = np.ones((len(shares), corners.shape[1]))
     for n in range(corners.shape[1]):
         for axis in range(dim):
@@ -210,33 +215,42 @@ def _places_in(corners: Floats, dim: int) -> Floats:
 def _boxes_that_meet(places: Floats) -> Ints:
     """Give the pairs (m, 2) of groups of places whose boxes overlap, swept along the axis that parts them."""
     low, high = places.min(axis=1), places.max(axis=1)
+    flat = high == low  # the plane has no depth
+    slack = 1e-9 * np.ptp(places.reshape(-1, 3), axis=0)
     spread = np.ptp(low, axis=0) / np.maximum(np.mean(high - low, axis=0), 1e-300)
     axis = int(np.argmax(spread))
     order = np.argsort(low[:, axis], kind="stable")
-    ends = np.searchsorted(low[order, axis], high[order, axis], side="left")
+    ends = np.searchsorted(low[order, axis], high[order, axis] - slack[axis], side="left")
     counts = np.maximum(ends - np.arange(len(order)) - 1, 0)
     first = np.repeat(np.arange(len(order)), counts)
     second = first + 1 + np.arange(len(first)) - np.repeat(np.cumsum(counts) - counts, counts)
     a, b = order[first], order[second]
-    meet = np.all((low[a] < high[b]) | (high[a] == low[a]), axis=1) & np.all(
-        (low[b] < high[a]) | (high[b] == low[b]), axis=1
-    )
-    return np.stack([a[meet], b[meet]], axis=1)
+    meet = (low[a] < high[b] - slack) & (low[b] < high[a] - slack) | flat[a] & flat[b]
+    return np.stack([a, b], axis=1)[np.all(meet, axis=1)]
 
 
-def _any_in(places: Floats, corners: Floats, dim: int) -> Bools:
-    """Say for each block (m, corners, 3) whether one of its places (m, p, 3) is in one of its simplices."""
-    found = np.zeros(len(places), dtype=bool)
+def _among(pairs: Ints, others: Ints, count: int) -> Bools:
+    """Say which pairs (m, 2) of numbers below ``count`` are among others (k, 2), either way round."""
+    keys = [np.min(part, axis=1) * count + np.max(part, axis=1) for part in (pairs, others)]
+    return np.isin(keys[0], keys[1])
+
+
+def _any_in(places: Floats, corners: Floats, blocks: Ints, dim: int, deep: float) -> Bools:
+    """Say for each of ``blocks`` (m,) whether one of its places (m, p, 3) is in one of the block's simplices.
+
+    ``corners`` (n, corners, 3) are those of all blocks; ``deep`` is how far inside, barycentric.
+    """
+    found = np.zeros(len(blocks), dtype=bool)
     for simplex in _simplices(dim):
         base = corners[:, simplex[0]]
         ways = np.stack([corners[:, n] - base for n in simplex[1:]], axis=-1)[:, :dim]
         sound = np.abs(np.linalg.det(ways)) > 0
-        if not np.any(sound):
-            continue
-        away = (places - base[:, None])[sound][..., :dim, None]
-        shares = np.linalg.solve(ways[sound][:, None], away)[..., 0]
-        rest = 1.0 - shares.sum(axis=-1)
-        found[sound] |= np.any((shares.min(axis=-1) >= 0) & (rest >= 0), axis=1)
+        back = np.zeros(ways.shape)
+        back[sound] = np.linalg.inv(ways[sound])
+        away = (places - base[blocks][:, None])[..., :dim]
+        shares = np.einsum("mij,mpj->mpi", back[blocks], away)
+        least = np.minimum(shares.min(axis=-1), 1.0 - shares.sum(axis=-1))
+        found |= sound[blocks] & np.any(least > deep, axis=1)
     return found
 
 

@@ -51,7 +51,7 @@ def test_a_slit_is_told_with_its_width(part, far):
 @pytest.mark.parametrize("part", PARTS, ids=["space", "plane"])
 def test_blocks_that_overlap_are_told_as_such_and_those_that_touch_are_not(part):
     assert told(part, moved(part, (1, 0, 0))) == []
-    for by in ((0.5, 0.1, 0.2), (0.1, 0.1, 0.1)):
+    for by in ((0.5, 0.1, 0.2), (0.1, 0.1, 0.1), (0.95, 0.2, 0.9), (0.95, 0.3, 0.0)):
         (text,) = [text for text in told(part, moved(part, by)) if "overlap" in text]
         assert text.startswith("the blocks B1 and B2 overlap")
     assert told(part, moved(part, (2, 0, 0))) == []
