@@ -9,7 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.blocks.layout import Edge, Layout, edge_of
-from plodek.core.blocks.slant import slants
+from plodek.core.blocks.normals import slants
 from plodek.core.errors import BadValue, CannotSmooth
 from plodek.core.smooth import kernels
 from plodek.core.smooth.glide import Track, tracks_of

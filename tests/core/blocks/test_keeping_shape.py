@@ -103,3 +103,29 @@ def test_copies_carry_their_surfaces_and_patches_on_them():
     xyz = np.concatenate([grid.nodes(window).reshape(-1, 3) for window in wall.windows])
     x = np.where(xyz[:, 0] > 3, xyz[:, 0] - 5, xyz[:, 0])
     assert np.hypot(xyz[:, 1], xyz[:, 2]) == pytest.approx(radius_of(x), abs=2e-9)
+
+
+@pytest.mark.parametrize("parts", [3, 4, 6])
+def test_what_grows_off_a_round_wall_is_as_thick_as_asked(parts):
+    frame = {"kind": "frame", "shape": "polar", "centre": [0, 0], "inner": 0.5, "outer": 1, "sectors": parts}
+    angles = [math.tau * (n + 0.5) / parts for n in range(parts)]
+    rim = math.cos(math.pi / parts)  # where the chords of the sectors are
+    for lift in ([], [{"kind": "extrude", "depth": 1, "cells": 4}]):
+        at = [[rim * math.cos(a), rim * math.sin(a), *([0.5] * len(lift))] for a in angles]
+        grow = {"kind": "grow", "sides": {"each": at}, "distance": 0.1}
+        layout = model_of(numbered([frame, *lift, grow])).layout
+        far = np.linalg.norm(layout.places(layout.corners)[:, :2], axis=1)
+        assert np.sum(np.abs(far - 1.1) < 1e-5) == parts * (1 + len(lift))
+        assert np.max(far) < 1.1 + 1e-5
+
+
+def test_what_grows_off_a_ball_is_as_thick_as_asked():
+    ball = [
+        {"kind": "sphere", "name": "s", "centre": [0, 0, 0], "radius": 1},
+        {"kind": "frame", "shape": "box", "corner": [-0.5, -0.5, -0.5], "width": 1, "height": 1, "depth": 1},
+        {"kind": "follow", "guide": "s", "edges": {"around": {"all": True}}},
+        {"kind": "grow", "sides": {"on": "s"}, "distance": 0.1},
+    ]
+    layout = model_of(numbered(ball)).layout
+    far = np.linalg.norm(layout.places(layout.corners), axis=1)
+    assert sorted(far) == pytest.approx([1.0] * 8 + [1.1] * 8, abs=1e-5)

@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from plodek.core.blocks.slant import slants
+from plodek.core.blocks.normals import slants
 from plodek.core.build import build
 from plodek.core.model.spacing_advice import advise_spacing
 from plodek.core.spacing.edge_law import most_growth

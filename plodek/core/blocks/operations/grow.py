@@ -21,7 +21,7 @@ from plodek.core.blocks.layout import (
     side_of,
     stable_id,
 )
-from plodek.core.blocks.sides import block_normal
+from plodek.core.blocks.normals import corner_normal
 from plodek.core.blocks.soundness import check, check_shape
 from plodek.core.errors import Refused
 from plodek.core.shape.curves.curve import Curve
@@ -33,12 +33,18 @@ _SHAPE = np.linspace(0.0, 1.0, 17)
 _ONE_PLANE = 0.15
 
 
-def by_normals(layout: Layout, sides: Sequence[Side], distance: float) -> dict[str, Floats]:
+def by_normals(
+    layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], distance: float
+) -> dict[str, Floats]:
     """Give where the corners of outer sides go: ``distance`` off every one of the sides that meet there."""
-    normals = {side: block_normal(layout, layout.outer[side]) for side in sides}
+    at_corner: dict[str, list[Floats]] = {}
+    for side in sides:
+        for corner in dict.fromkeys(side):
+            normal = corner_normal(layout, guides, layout.outer[side], corner)
+            at_corner.setdefault(corner, []).append(normal)
     found = {}
-    for corner in dict.fromkeys(c for side in sides for c in side):
-        at = np.array([normals[side] for side in sides if corner in side])
+    for corner, normals in at_corner.items():
+        at = np.array(normals)
         offset = np.linalg.pinv(at, rcond=_ONE_PLANE) @ np.full(len(at), distance)
         found[corner] = layout.places([corner])[0] + offset
     return found

@@ -55,7 +55,7 @@ class Grow(BlockStep):
         layout = model.layout
         guide: str | None = None
         if self.by == "along normals":
-            ends = by_normals(layout, sides, self._distance(model))
+            ends = by_normals(layout, model.guides, sides, self._distance(model))
         elif self.by == "along a direction":
             if self.direction is None:
                 raise BadValue("no direction is given", remedy="give a direction, such as 1, 0, 0")

@@ -9,7 +9,7 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from plodek.core.blocks.layout import Edge
-from plodek.core.blocks.slant import slants
+from plodek.core.blocks.normals import slants
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import BadValue, NothingFound, PlodekError
 from plodek.core.model.model import Model

@@ -1,15 +1,15 @@
-"""How squarely edges leave walls: what of a step along an edge is height over the wall."""
+"""Normals of sides at their corners, and how squarely edges leave walls."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks.continuing import leaving
-from plodek.core.blocks.edge_path import EdgePath
-from plodek.core.blocks.layout import Edge, Layout, Side, edge_of
+from plodek.core.blocks.edge_path import EdgePath, edge_path
+from plodek.core.blocks.layout import Edge, Layout, Side, Use, edge_of
 from plodek.core.blocks.sides import block_normal, side_corners
 from plodek.core.shape.guide import Guide
 from plodek.core.shape.surfaces.surface import Surface
@@ -46,15 +46,40 @@ def _normal(
         normal = surface.normal(surface.nearest(layout.places([corner])))[0]
         if np.any(normal):
             return np.asarray(normal)
-    use = layout.outer[wall]
+    return _across(layout, layout.outer[wall], corner, paths.get)
+
+
+def corner_normal(layout: Layout, guides: Mapping[str, Guide], use: Use, corner: str) -> Floats:
+    """Give the unit normal (3,) of a block's side at one of its corners, away from the block.
+
+    Where one of its edges there is bent it is across the edges' directions, so that blocks that meet on a
+    smooth wall agree; else that of the whole side.
+    """
+    whole = block_normal(layout, use)
+    own = [e for e in _edges_at(layout, use, corner) if e in layout.follows or e in layout.bends]
+    if not own:
+        return whole
+    normal = _across(layout, use, corner, lambda edge: edge_path(layout, guides, edge))
+    return normal if float(normal @ whole) >= 0 else -normal
+
+
+def _edges_at(layout: Layout, use: Use, corner: str) -> list[Edge]:
+    """Give the edges of a block's side that meet in one of its corners, those that have shrunk left out."""
     around = side_corners(layout, use)
     n = around.index(corner)
+    others = [around[n ^ bit] for bit in (1, 2)[: layout.dim - 1]]
+    return [edge_of(corner, other) for other in others if other != corner]
+
+
+def _across(layout: Layout, use: Use, corner: str, path_of: Callable[[Edge], EdgePath | None]) -> Floats:
+    """Give the unit normal (3,) across the edges of a side at a corner; else that of the whole side."""
     ways = []
-    for bit in (1, 2)[: layout.dim - 1]:
-        edge = edge_of(corner, around[n ^ bit])
-        if edge not in paths:  # it has shrunk
-            return block_normal(layout, use)
-        ways.append(paths[edge].directions()[edge.index(corner)])
+    for edge in _edges_at(layout, use, corner):
+        path = path_of(edge)
+        if path is not None:
+            ways.append(path.directions()[edge.index(corner)])
+    if len(ways) < layout.dim - 1:
+        return block_normal(layout, use)
     if layout.dim == 2:
         return np.array([ways[0][1], -ways[0][0], 0.0])
     across = np.cross(ways[0], ways[1])
