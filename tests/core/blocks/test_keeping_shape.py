@@ -109,9 +109,8 @@ def test_copies_carry_their_surfaces_and_patches_on_them():
 def test_what_grows_off_a_round_wall_is_as_thick_as_asked(parts):
     frame = {"kind": "frame", "shape": "polar", "centre": [0, 0], "inner": 0.5, "outer": 1, "sectors": parts}
     angles = [math.tau * (n + 0.5) / parts for n in range(parts)]
-    rim = math.cos(math.pi / parts)  # where the chords of the sectors are
     for lift in ([], [{"kind": "extrude", "depth": 1, "cells": 4}]):
-        at = [[rim * math.cos(a), rim * math.sin(a), *([0.5] * len(lift))] for a in angles]
+        at = [[math.cos(a), math.sin(a), *([0.5] * len(lift))] for a in angles]
         grow = {"kind": "grow", "sides": {"each": at}, "distance": 0.1}
         layout = model_of(numbered([frame, *lift, grow])).layout
         far = np.linalg.norm(layout.places(layout.corners)[:, :2], axis=1)
