@@ -9,10 +9,11 @@ from typing import Any
 import numpy as np
 
 from plodek.core.blocks.angles import CornerAngles, opens_smoothly, shrunk
-from plodek.core.blocks.layout import Edge
+from plodek.core.blocks.layout import Edge, Side
 from plodek.core.blocks.operations.near import proposals
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.surface import Surface
 
 #: A block corner on a smooth guide opens too far beyond this, in degrees; and any is too sharp below that.
 WIDE, SHARP = 150.0, 20.0
@@ -165,13 +166,28 @@ def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
     within = NEAR * layout.size()
     by_guide: dict[str, list[Edge]] = {}
     far: dict[str, float] = {}
-    guides = {name: g for name, g in model.own_guides.items() if isinstance(g, Curve)}
+    sides: dict[str, list[Side]] = {}
+    guides = {name: g for name, g in model.own_guides.items() if isinstance(g, Curve | Surface)}
     for p in proposals(layout, guides, within):
         edge = (p.corners[0], p.corners[-1])
-        if p.does == "follow" and edge not in layout.bends and p.far > 1e-9 * layout.size():
+        if p.far <= 1e-9 * layout.size():
+            continue
+        if p.does == "follow" and edge not in layout.bends:
             by_guide.setdefault(p.guide, []).append(edge)
             far[p.guide] = max(far.get(p.guide, 0.0), p.far)
+        elif p.does == "lie":
+            sides.setdefault(p.guide, []).append(p.corners)
+            far[p.guide] = max(far.get(p.guide, 0.0), p.far)
     return [
+        Advice(
+            "near",
+            f"{len(found)} side{'s lie' if len(found) > 1 else ' lies'} within {far[guide]:.2g} {model.unit} "
+            f"of “{guide}” but not on it",
+            ({"kind": "follow", "guide": guide, "edges": {"sides": [list(side) for side in found]}},),
+            corners=tuple(dict.fromkeys(corner for side in found for corner in side)),
+        )
+        for guide, found in sides.items()
+    ] + [
         Advice(
             "near",
             f"{len(edges)} edge{'s lie' if len(edges) > 1 else ' lies'} within {far[guide]:.2g} {model.unit} "

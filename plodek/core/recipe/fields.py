@@ -210,8 +210,23 @@ class Ends(Strict):
     ids: list[str] = Field(min_length=1)
 
 
+class Looking(Strict):
+    """Outer sides (edges, in the plane) that look along a direction, out of the flow, within an angle."""
+
+    looks: Direction
+    within: Degrees = Field(default=45.0, gt=0, le=180)
+
+
+class Inside(Strict):
+    """Outer sides (edges, in the plane) all of whose corners lie in a box, given by two opposite corners."""
+
+    inside: tuple[Coordinates, Coordinates]
+
+
 _Edges: TypeAlias = EdgeIds | At | Each | On | OnSide | Around | Everything
-_Sides: TypeAlias = SideIds | EdgeIds | At | Each | On | OnSide | Around | OfPatch | Between | Everything
+_Sides: TypeAlias = (
+    SideIds | EdgeIds | At | Each | On | OnSide | Around | OfPatch | Between | Looking | Inside | Everything
+)
 
 
 class AnyOfEdges(Strict):
@@ -224,6 +239,13 @@ class AnyOfSides(Strict):
     """All sides that any of several rules finds."""
 
     any: list[_Sides | Ends] = Field(min_length=1, max_length=100)
+
+
+class SidesBut(Strict):
+    """The sides that one rule finds, but for those that any of others finds."""
+
+    of: _Sides
+    but: list[_Sides | Ends] = Field(min_length=1, max_length=100)
 
 
 class AnyOfBlocks(Strict):
@@ -240,12 +262,12 @@ BlockSelector: TypeAlias = Annotated[
 ]
 EdgeSelector: TypeAlias = Annotated[_Edges | AnyOfEdges, Meaning("edges", "edges", finds="edges")]
 TierSelector: TypeAlias = Annotated[_Edges | AnyOfEdges, Meaning("edge", "edges", finds="edges")]
-SideSelector: TypeAlias = Annotated[_Sides | AnyOfSides, Meaning("sides", "sides", finds="sides")]
+SideSelector: TypeAlias = Annotated[_Sides | AnyOfSides | SidesBut, Meaning("sides", "sides", finds="sides")]
 EdgesOrSides: TypeAlias = Annotated[
-    _Sides | AnyOfSides, Meaning("edges-or-sides", "edges or sides", finds="edges")
+    _Sides | AnyOfSides | SidesBut, Meaning("edges-or-sides", "edges or sides", finds="edges")
 ]
 FaceSelector: TypeAlias = Annotated[
-    _Sides | AnyOfSides | Ends | Rest, Meaning("faces", "faces", finds="sides")
+    _Sides | AnyOfSides | SidesBut | Ends | Rest, Meaning("faces", "faces", finds="sides")
 ]
 CornerPlaces: TypeAlias = Annotated[
     list[Coordinates | OnGuide | Ids], Meaning("corner-places", "list of places and corners")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
@@ -9,11 +10,13 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.layout import Edge, Side, edge_of, side_of
+from plodek.core.blocks.sides import block_normal
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import fields
 from plodek.core.recipe.fields import At, Each, EdgeIds, EndName, Ends, Everything, Ids, On, SideIds
+from plodek.core.shape.frame import unit
 from plodek.core.shape.guide import Point, unknown_guide
 from plodek.core.shape.joined import names_in
 from plodek.core.tolerances import SAME_PLACE
@@ -122,6 +125,47 @@ def sides(model: Model, selector: Any) -> list[Side]:
     """Find sides of blocks; edges, in the plane."""
     model.need_blocks()
     return _once(_SIDES[type(selector)](model, selector))
+
+
+def _looking(model: Model, selector: fields.Looking) -> list[Side]:
+    """Find the outer sides whose normal, out of the flow, is within an angle of a direction."""
+    way = unit(np.array(selector.looks), "direction")
+    least = math.cos(math.radians(selector.within)) - 1e-9
+    outer = model.layout.outer
+    off = {side: float(block_normal(model.layout, use) @ way) for side, use in outer.items()}
+    found = [side for side, cosine in off.items() if cosine >= least]
+    if not found:
+        nearest = math.degrees(math.acos(min(max(off.values()), 1.0)))
+        raise NothingFound(
+            f"no outer side looks that way within {selector.within:g}°",
+            remedy=f"allow more; the nearest looks {nearest:.1f}° off",
+        )
+    return found
+
+
+def _inside(model: Model, selector: fields.Inside) -> list[Side]:
+    """Find the outer sides all of whose corners lie in a box."""
+    dim = model.layout.dim
+    ends = np.array([coordinates(place, model.unit) for place in selector.inside])
+    slack = SAME_PLACE * model.layout.size()
+    low, high = ends.min(axis=0)[:dim] - slack, ends.max(axis=0)[:dim] + slack
+    found = []
+    for side in model.layout.outer:
+        xyz = model.layout.places(side)[:, :dim]
+        if np.all((xyz >= low) & (xyz <= high)):
+            found.append(side)
+    if not found:
+        raise NothingFound("no outer side lies in the box", remedy="enlarge it; all corners must be in it")
+    return found
+
+
+def _but(model: Model, selector: fields.SidesBut) -> list[Side]:
+    """Take the sides of some rules out of those of another."""
+    out = {side for rule in selector.but for side in sides(model, rule)}
+    found = [side for side in sides(model, selector.of) if side not in out]
+    if not found:
+        raise NothingFound("no side is left", remedy="take fewer out")
+    return found
 
 
 def _of_guide(model: Model, selector: On) -> list[Side]:
@@ -372,6 +416,9 @@ _SIDES: Mapping[type, Callable[[Model, Any], Iterable[Side]]] = {
     fields.OnSide: lambda model, s: on_side(model, s.side),
     fields.OfPatch: lambda model, s: _of_patch(model, s.patch),
     fields.Between: lambda model, s: _between(model, *s.between),
+    fields.Looking: _looking,
+    fields.Inside: _inside,
+    fields.SidesBut: _but,
     Ends: _ends,
     fields.Around: lambda model, s: _around(model, set(blocks(model, s.around))),
 }

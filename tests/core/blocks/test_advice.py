@@ -1,5 +1,8 @@
 """Every rule of advice: where it speaks, that taking it helps, and that it is silent on what is good."""
 
+import json
+
+import numpy as np
 import pytest
 
 from plodek.core.model.block_advice import SHARP, WIDE, advise
@@ -142,3 +145,20 @@ def test_a_twin_through_a_leading_edge_is_told():
 
 def test_the_demo_is_left_alone(demo_model):
     assert advise(demo_model) == []
+
+
+def test_sides_near_a_surface_but_not_on_it_are_told_and_put_onto_it():
+    """Thin slices of a tube, whose walls are flat between their corners."""
+    tube = {"kind": "cylinder", "id": "t", "name": "tube", "base": [0, 0, 0], "radius": 1, "height": 1}
+    angles = np.radians([0, 12, 24])
+    blocks = [
+        {"kind": "block", "id": f"b{n}", "corners": [
+            [r * np.cos(a), r * np.sin(a), z] for z in (0, 1) for r in (0.7, 1) for a in angles[n : n + 2]]}
+        for n in range(2)
+    ]  # fmt: skip
+    steps = json.loads(json.dumps([tube, *blocks], default=float))
+    (advice,) = [one for one in advise(model_of(steps)) if one.rule == "near"]
+    assert advice.text.startswith("2 sides lie within 0.0055 m of “tube”")
+    after = model_of([*steps, advice.steps[0] | {"id": "cure"}])
+    assert list(after.layout.lies.values()) == ["tube", "tube"]
+    assert not [one for one in advise(after) if one.rule == "near"]

@@ -161,3 +161,52 @@ def test_corners_are_found_by_their_ids_and_places():
     step = {"kind": "align", "id": "a", "corners": {"each": [[0, 0, 0], [1, 1, 1]]}, "to": "x"}
     (found,) = document.of({"steps": [step]}).steps
     assert set(corners(model, found.corners)) == {ids[0], ids[7]}
+
+
+SLOPED = {
+    "kind": "block",
+    "id": "f",
+    "corners": [[0, 0, 0], [2, 0, 1], [0, 1, 0], [2, 1, 1], [0, 0, 2], [2, 0, 2], [0, 1, 2], [2, 1, 2]],
+}
+
+
+def labels_of(model, rule):
+    patched = evaluated([*model, {"kind": "patch", "id": "p", "name": "w", "faces": rule}])
+    return patched.error or patched.model.patches[0].sides
+
+
+def test_sides_are_found_by_the_way_they_look():
+    """A floor that slopes by 26.6° looks down within 30°, not within 20°."""
+    floor = labels_of([SLOPED], {"looks": [0, 0, -1], "within": 30})
+    assert len(floor) == 1
+    error = labels_of([SLOPED], {"looks": [0, 0, -2], "within": 20})
+    assert "o outer side looks that way within 20°" in str(error)
+    assert "the nearest looks 26.6° off" in str(error)
+    assert len(labels_of([SLOPED], {"looks": [1, 0, 0], "within": 180})) == 6
+    assert len(labels_of([FRAME], {"looks": [0, 1, 0]})) == 1
+    assert "no length" in str(labels_of([SLOPED], {"looks": [0, 0, 0]}))
+
+
+def test_sides_are_found_in_a_box_in_any_order_of_its_corners_and_in_any_unit():
+    thirds = [BOX | {"width": 3}, {"kind": "cut", "id": "c", "by": "x", "at": [1, 2]}]
+    for box in ([[-1, -1, -1], [1, 2, 2]], [["100 cm", 2, 2], [-1, -1, "-1 m"]]):
+        assert len(labels_of(thirds, {"inside": box})) == 5
+    assert "all corners must be in it" in str(labels_of(thirds, {"inside": [[0.1, 0, 0], [0.9, 1, 1]]}))
+    assert len(labels_of(THIRDS, {"inside": [[0, 0], [1, 2]]})) == 3
+
+
+def test_rules_are_taken_out_of_another():
+    walls = {"of": {"around": {"all": True}}, "but": [{"side": "x-"}, {"side": "x+"}]}
+    assert len(labels_of([BOX], walls)) == 4
+    assert "o side is left" in str(labels_of([BOX], {"of": {"side": "x-"}, "but": [{"side": "x-"}]}))
+    assert (
+        len(
+            edges(
+                model_of([BOX]),
+                document.of({"steps": [{"kind": "patch", "id": "p", "name": "w", "faces": walls}]})
+                .steps[0]
+                .faces,
+            )
+        )
+        == 12
+    )

@@ -59,6 +59,12 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if ("between" in rule) return `what is between ${(rule.between as string[]).join(" and ")}`;
   if ("on" in rule) return `what follows ${rule.on}`;
   if ("side" in rule) return `side ${rule.side}`;
+  if ("looks" in rule)
+    return `what looks along ${valueText(rule.looks, labels)} within ${told(Number(rule.within ?? 45))}°`;
+  if ("inside" in rule)
+    return `what is in the box ${(rule.inside as unknown[]).map((p) => valueText(p, labels)).join(" to ")}`;
+  if ("but" in rule)
+    return `${valueText(rule.of, labels)} but ${(rule.but as unknown[]).map((v) => valueText(v, labels)).join(" and ")}`;
   if ("each" in rule) return `${(rule.each as unknown[]).length} by their places`;
   if ("patch" in rule) return `patch ${rule.patch}`;
   if ("sides" in rule) {

@@ -192,6 +192,10 @@ function placeholder(field: Field, unit: string): string {
 }
 
 const SIDES = ["x-", "x+", "y-", "y+", "z-", "z+"];
+const WAYS: [string, number[]][] = SIDES.map((side) => [
+  side,
+  ["x", "y", "z"].map((axis) => (axis === side[0] ? (side[1] === "+" ? 1 : -1) : 0)),
+]);
 /** Fields that take sides of blocks, or edges, by rule. */
 const BY_RULE: ReadonlySet<string> = new Set(["faces", "edges", "sides", "edges-or-sides"]);
 
@@ -212,6 +216,9 @@ function SelectionField({ field, value, active, change, take, id }: Props & { id
     for (const side of SIDES)
       if (side[0] !== "z" || model.dim === 3)
         rules.push({ label: `side ${side}`, value: { side } });
+    for (const [way, looks] of WAYS)
+      if (way[0] !== "z" || model.dim === 3)
+        rules.push({ label: `what looks along ${way}`, value: { looks, within: 45 } });
     if (field.widget !== "faces")
       for (const patch of model.patches)
         rules.push({ label: `patch ${patch.name}`, value: { patch: patch.name } });
