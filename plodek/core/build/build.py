@@ -9,7 +9,7 @@ from typing import TypeAlias
 from plodek.core.arrays import Floats
 from plodek.core.build.assemble import assemble
 from plodek.core.build.carry import carried
-from plodek.core.build.heights import held, layered
+from plodek.core.build.heights import hold, layered
 from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
@@ -57,9 +57,10 @@ def finished(model: Model, blocks: Blocks | None, *, only_sides: bool = False) -
     With ``only_sides`` the nodes inside blocks mean nothing.
     """
     if model.layout.dim == 2:
-        return assemble(
-            model, held(model, fill_plane(model.layout, model.laid)) if blocks is None else blocks
-        )
+        if blocks is None:
+            blocks = fill_plane(model.layout, model.laid)
+            hold(model, blocks)
+        return assemble(model, blocks)
     return assemble(model, _in_space(model, blocks, shell=only_sides))
 
 
@@ -102,4 +103,6 @@ def _in_space(
         blocks = carried(model, model.lift, plane, shell=shell, layer=layer)
     else:
         blocks = fill_space(model.layout, model.laid, model.guides, shell=shell, layer=layer)
-    return blocks if plane is not None else held(model, blocks, shell=shell)  # smoothing holds heights itself
+    if plane is None:  # smoothing holds heights itself
+        hold(model, blocks, shell=shell)
+    return blocks

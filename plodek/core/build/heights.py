@@ -7,15 +7,17 @@ line so that the first one is as far from the wall as the heights at the wall's 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Collection, Mapping
 from typing import TypeAlias
 
 import numpy as np
 
 from plodek.core.arrays import Bools, Floats
-from plodek.core.blocks.layout import Layout, Side, Use, edge_of
+from plodek.core.blocks import tables
+from plodek.core.blocks.layout import Layout, Side, Use, edge_of, side_of
+from plodek.core.blocks.orientation import Orientation
 from plodek.core.blocks.sides import opposite, side_corners
-from plodek.core.grid.fill import shared
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
@@ -27,33 +29,50 @@ _FACTORS = (0.2, 4.0)
 _Blocks: TypeAlias = Mapping[str, Floats]
 
 
-def held(model: Model, blocks: _Blocks, *, shell: bool = False) -> dict[str, Floats]:
-    """Hold the first heights of filled ``blocks``, nodes (ni, nj, nk, 3) by name.
+def hold(model: Model, blocks: _Blocks, *, shell: bool = False) -> None:
+    """Hold the first heights of filled ``blocks``, nodes (ni, nj, nk, 3) by name, which are changed.
 
     Nodes on walls and on the edges of blocks stay; those of sides on surfaces are put back there. Of a
     ``shell`` only the sides are there.
     """
-    walls = [(side, use) for side, use in _layered(model) if use.block in blocks]
-    if not walls:
-        return dict(blocks)
-    found = dict(blocks)
-    moved: set[str] = set()
-    for side, use in walls:
-        if use.block not in moved:
-            found[use.block] = found[use.block].copy()
-            moved.add(use.block)
-        lines = lines_from(found[use.block], use)
+    moved: dict[str, None] = {}
+    for side, use in _layered(model):
+        if use.block not in blocks:
+            continue
+        lines = lines_from(blocks[use.block], use)
         seen = np.ones(lines.shape[:2], dtype=bool)
         if shell:
             seen[1:-1, 1:-1] = False
         heights = np.zeros(seen.shape)
         heights[seen] = heights_over(model, side, lines, seen)
-        _move(lines, np.divide(_wanted(heights), heights, out=np.ones(seen.shape), where=heights > 0))
-    _put_back(model, found, moved)
-    ordered = {name: found[name] for name in [*moved, *(n for n in found if n not in moved)]}
-    # In the plane no edge of a block has moved, so that blocks still meet.
-    whole = shared(model.layout, ordered) if model.layout.dim == 3 else ordered
-    return {name: whole[name] for name in blocks}
+        if _move(lines, np.divide(_wanted(heights), heights, out=np.ones(seen.shape), where=heights > 0)):
+            moved[use.block] = None
+    if model.layout.dim == 3:  # in the plane no node on an edge of a block has moved
+        _put_back(model, blocks, moved)
+        _share(model.layout, blocks, moved)
+
+
+def _share(layout: Layout, blocks: _Blocks, moved: Collection[str]) -> None:
+    """Give the blocks beside moved ones the nodes of these on the sides between them, each side once."""
+    done: set[Side] = set()
+    for name in moved:
+        for axis, end, numbers in tables.sides(3):
+            ids = tuple(layout.blocks[name].corners[n] for n in numbers)
+            side = side_of(*ids)
+            if side in done or len(set(ids)) < 3:
+                continue
+            done.add(side)
+            for use in layout.sides[side]:
+                if use.block in blocks and use.block != name:
+                    theirs = side_corners(layout, use)
+                    face = Orientation.of_corners(theirs, ids).apply(_face(blocks[name], axis, end))
+                    _face(blocks[use.block], use.axis, use.end)[...] = face
+
+
+def _face(nodes: Floats, axis: int, end: int) -> Floats:
+    """Give the nodes of a block's side (na, nb, 3), a view of them."""
+    face: Floats = np.moveaxis(nodes, axis, 0)[-1 if end else 0]
+    return face
 
 
 def lines_from(nodes: Floats, use: Use) -> Floats:
@@ -128,12 +147,12 @@ def _wanted(heights: Floats) -> Floats:
     return np.asarray(low[:, None] * (1 - v) + high[:, None] * v)
 
 
-def _move(lines: Floats, factors: Floats) -> None:
-    """Move nodes along their lines (na, nb, n, 3), so that first cells change by factors (na, nb)."""
+def _move(lines: Floats, factors: Floats) -> bool:
+    """Move nodes along their lines (na, nb, n, 3), and first cells by factors (na, nb); says whether any."""
     factors = np.clip(factors, *_FACTORS)
     chosen = np.abs(factors - 1.0) > 1e-9
     if not np.any(chosen) or lines.shape[2] < 3:
-        return
+        return False
     xyz, factor = lines[chosen], factors[chosen][:, None]
     steps = np.linalg.norm(np.diff(xyz, axis=1), axis=2)
     s = np.concatenate([np.zeros((len(xyz), 1)), np.cumsum(steps, axis=1)], axis=1)
@@ -154,16 +173,23 @@ def _move(lines: Floats, factors: Floats) -> None:
     whole = lines[chosen]
     whole[usable] = new
     lines[chosen] = whole
+    return True
 
 
-def _put_back(model: Model, blocks: dict[str, Floats], moved: set[str]) -> None:
-    """Put nodes of moved blocks' sides back onto the surfaces that these lie on."""
+def _put_back(model: Model, blocks: _Blocks, moved: Collection[str]) -> None:
+    """Put moved nodes of sides back onto the surfaces that these lie on.
+
+    The nodes of a wall have only moved where its block has another wall beside it.
+    """
+    walls = _layered(model)
+    count = Counter(use.block for _, use in walls)
+    still = {side for side, use in walls if count[use.block] == 1}
     for side, guide in model.layout.lies.items():
+        if side in still:
+            continue
         surface = model.guides.get(guide)
         for use in model.layout.sides[side]:
             if use.block in moved and isinstance(surface, Surface):
-                face = np.take(np.moveaxis(blocks[use.block], use.axis, 0), -1 if use.end else 0, axis=0)
-                inner = face[1:-1, 1:-1].reshape(-1, 3)
-                if len(inner):
-                    face[1:-1, 1:-1] = surface.onto(inner).reshape(face[1:-1, 1:-1].shape)
-                    np.moveaxis(blocks[use.block], use.axis, 0)[-1 if use.end else 0] = face
+                inner = _face(blocks[use.block], use.axis, use.end)[1:-1, 1:-1]
+                if inner.size:
+                    inner[...] = surface.onto(inner.reshape(-1, 3)).reshape(inner.shape)

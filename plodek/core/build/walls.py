@@ -14,10 +14,11 @@ from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
 
 
-def guide_fits(model: Model, grid: Grid) -> tuple[GuideFit, ...]:
+def guide_fits(model: Model, grid: Grid, *, made: bool = True) -> tuple[GuideFit, ...]:
     """Measure the outer sides of a grid that lie on a guide, by the names of guides, the furthest off first.
 
-    In the plane these are edges along curves. A side on a surface that a lift made counts for its curve.
+    In the plane these are edges along curves. A side on a surface that a lift ``made`` counts for its curve;
+    such sides can be left out.
     """
     number = {name: n for n, name in enumerate(grid.names)}
     found: dict[str, list[tuple[Curve | Surface, Floats]]] = {}
@@ -25,6 +26,8 @@ def guide_fits(model: Model, grid: Grid) -> tuple[GuideFit, ...]:
         name = guide_of(model.layout, side)
         guide = model.guides.get(name or "")
         if name is None or not isinstance(guide, Curve | Surface):
+            continue
+        if not made and name not in model.own_guides:
             continue
         nodes = grid.nodes(Window(number[use.block], use.axis, use.end))
         found.setdefault(model.shown_guide(name), []).append((guide, nodes))
