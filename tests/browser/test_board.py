@@ -1,5 +1,6 @@
 """What the board promises: live recipe, undo across a reload, two tabs, errors in place, a stop that keeps."""
 
+import json
 import re
 
 from playwright.sync_api import expect
@@ -194,3 +195,24 @@ def test_the_shelf_renames_duplicates_and_deletes_with_undo(page, address):
     expect(named).to_have_count(0)
     page.get_by_role("button", name="Undo").click()
     expect(named).to_have_count(1)
+
+
+def test_a_slit_between_blocks_is_told_and_closed_by_the_advice(board, tmp_path):
+    page = board.page
+    corners = [[x, y] for y in (0, 1) for x in (0, 1)]
+    steps = [
+        {"kind": "block", "id": "a", "corners": corners},
+        {"kind": "block", "id": "b", "corners": [[x + 1.001, y] for x, y in corners]},
+    ]
+    recipe = tmp_path / "slit.json"
+    recipe.write_text(json.dumps({"plodek": 2, "name": "Slit", "steps": steps}))
+    page.goto(board.address)
+    page.get_by_label("Recipe file").set_input_files(recipe)
+    expect(board.steps).to_have_count(2)
+    board.go("Blocks")
+    expect(board.hand).to_contain_text("lie on each other but are not joined, they are up to 0.001 apart")
+    expect(board.hand).to_contain_text("Blocks B1 and B2 are 0.001 m apart where they should meet")
+    board.hand.get_by_role("button", name="Take it").click()
+    expect(board.steps).to_have_count(3)
+    expect(board.hand).not_to_contain_text("not joined")
+    expect(board.stop("Blocks")).to_contain_text("2 blocks")

@@ -1,5 +1,6 @@
 """The whole pier job by mouse and keyboard: from an empty project to a file the standard's checker accepts."""
 
+import re
 import subprocess
 import zipfile
 
@@ -128,6 +129,10 @@ def test_from_an_empty_project_to_an_accepted_file(board, tmp_path):
     name_patches(board)
     board.go("Check")
     expect(page.get_by_label("Gate", exact=True)).to_contain_text("The gate is passed")
+    expect(board.hand.get_by_title(re.compile("^pier: from "))).to_contain_text("6 mm")
+    off = board.hand.get_by_title(re.compile("Click to go to the node furthest off"))
+    expect(off).to_contain_text("pier0 m")  # no node is off it; its faces sag
+    off.click()
     board.go("Hand-off")
     page.get_by_label("Unit of the file").select_option("mm")
     expect(board.hand).to_contain_text("multiplied by 1")
