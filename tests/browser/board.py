@@ -32,6 +32,17 @@ class Board:
             self.field("Values").fill(values)
             self.keep()
 
+    def box(self, name: str, width: str, height: str, depth: str) -> None:
+        """Make a project with a block in space, in the Blocks stage."""
+        self.new(name)
+        self.page.keyboard.press("Alt+2")
+        self.page.keyboard.press("f")
+        self.field("Shape").select_option("box")
+        self.field("Width (x)").fill(width)
+        self.field("Height (y)").fill(height)
+        self.field("Depth (z), or length of the cylinder").fill(depth)
+        self.keep()
+
     def demo(self, name: str) -> None:
         self.page.goto(self.address)
         self.page.get_by_label("Name of the new project").fill(name)

@@ -77,14 +77,7 @@ def test_regions_are_named_listed_and_taken_in_hand(board):
 
 def test_blocks_made_in_space_are_told_that_there_is_no_smoothing_yet(board):
     page = board.page
-    board.new("Box")
-    page.keyboard.press("Alt+2")
-    page.keyboard.press("f")
-    board.field("Shape").select_option("box")
-    board.field("Width (x)").fill("2")
-    board.field("Height (y)").fill("1")
-    board.field("Depth (z), or length of the cylinder").fill("1")
-    board.keep()
+    board.box("Box", "2", "1", "1")
     page.keyboard.press("Alt+4")
     expect(page.get_by_text("no smoothing in space yet")).to_be_visible()
     recipe = page.get_by_label("Recipe", exact=True)
@@ -111,14 +104,7 @@ def test_a_recipe_goes_out_and_comes_back_to_the_shelf(board, tmp_path):
 
 def test_blocks_that_stand_apart_are_picked_where_they_are_drawn(board):
     page = board.page
-    board.new("Apart")
-    page.keyboard.press("Alt+2")
-    page.keyboard.press("f")
-    board.field("Shape").select_option("box")
-    board.field("Width (x)").fill("2")
-    board.field("Height (y)").fill("1")
-    board.field("Depth (z), or length of the cylinder").fill("1")
-    board.keep()
+    board.box("Apart", "2", "1", "1")
     page.keyboard.press("c")
     board.field("At").select_option("x")
     board.field("Values").fill("1")
