@@ -24,8 +24,8 @@ from plodek.core.shape.surfaces.surface import Surface
 
 #: How fast the move fades on the way from the wall: with the power of what is left of it.
 _FADING = 4
-#: A line is stretched or shortened at the wall by these factors at most, so that its nodes stay in order.
-_FACTORS = (0.2, 4.0)
+#: The share of its length that every cell of a line keeps at least; a height that takes more is held in part.
+_KEPT = 0.2
 _Blocks: TypeAlias = Mapping[str, Floats]
 
 
@@ -149,7 +149,6 @@ def _wanted(heights: Floats) -> Floats:
 
 def _move(lines: Floats, factors: Floats) -> bool:
     """Move nodes along their lines (na, nb, n, 3), and first cells by factors (na, nb); says whether any."""
-    factors = np.clip(factors, *_FACTORS)
     chosen = np.abs(factors - 1.0) > 1e-9
     if not np.any(chosen) or lines.shape[2] < 3:
         return False
@@ -159,8 +158,12 @@ def _move(lines: Floats, factors: Floats) -> bool:
     usable = np.all(steps > 0, axis=1)
     xyz, factor, s = xyz[usable], factor[usable], s[usable]
     s /= s[:, -1:]
-    fading = ((1.0 - s) / (1.0 - s[:, 1:2])) ** _FADING  # 1 at the first node
-    there = s * (1.0 + (factor - 1.0) * fading)
+    fading = s * ((1.0 - s) / (1.0 - s[:, 1:2])) ** _FADING  # of the share moved: s at the first node
+    # A cell of length d becomes d + (factor - 1) e.
+    e = np.diff(fading, axis=1) / np.diff(s, axis=1)
+    most = (1.0 - _KEPT) / np.maximum(np.max(-e, axis=1), 1e-300)[:, None]
+    least = -(1.0 - _KEPT) / np.maximum(np.max(e, axis=1), 1e-300)[:, None]
+    there = s + np.clip(factor - 1.0, least, most) * fading
     # Between which nodes each one comes to lie, on all lines at once.
     count, row = s.shape[1], 2.0 * np.arange(len(s))[:, None]
     index = np.searchsorted((s + row).ravel(), (there + row).ravel(), side="right").reshape(s.shape) - 1

@@ -20,6 +20,7 @@ from plodek.core.tolerances import NEWTON
 _SAMPLES = 24  # per smooth piece of a curve
 _STEPS = 60
 _NEIGHBOURS = 5
+_VALLEYS = 3
 _ADJACENT = 3.5
 _POLE = 1e-9
 _STILL = 1e-12  # a step below this share of the parameter range ends the search: its error is the square
@@ -36,13 +37,47 @@ class CurveSearch:
         part = np.arange(_SAMPLES) / _SAMPLES
         inner = (knots[:-1, None] + part * np.diff(knots)[:, None]).ravel()
         self._parameters = np.append(inner, knots[-1])
-        self._tree = scipy.spatial.cKDTree(jet(self._parameters)[0])
+        self._samples, slope, bend = jet(self._parameters)
+        self._tree = scipy.spatial.cKDTree(self._samples)
+        square = np.maximum(dot(slope, slope), 1e-300)
+        self._bend = float(np.max(np.linalg.norm(bend, axis=1) / square))
+        self._step = float(np.max(np.linalg.norm(np.diff(self._samples, axis=0), axis=1)))
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the parameters (n,) of the places nearest to ``xyz`` (n, 3)."""
-        _, index = self._tree.query(xyz)
+        count = min(_NEIGHBOURS, len(self._parameters))
+        gaps, index = (np.reshape(part, (len(xyz), count)) for part in self._tree.query(xyz, k=count))
+        best = self._between(xyz, index[:, 0])
+        # The nearest place is at most half a step from a sample, whose squared distance is that much more
+        # (Taylor): where samples beyond the nearest ones are within it, other valleys may be deeper.
+        bound = gaps[:, 0] ** 2 + (0.5 * self._step) ** 2 * (1.0 + self._bend * (gaps[:, 0] + self._step))
+        around = np.abs(index - index[:, :1])
+        if self._closed:
+            around = np.minimum(around, len(self._parameters) - 1 - around)
+        unsure = np.flatnonzero((gaps[:, -1] ** 2 <= bound) | (np.max(around, axis=1) >= count))
+        if len(unsure):
+            best[unsure] = self._deepest(xyz[unsure], index[unsure, 0], best[unsure], bound[unsure])
+        return best
+
+    def _deepest(self, xyz: Floats, found: Ints, best: Floats, bound: Floats) -> Floats:
+        """Give the best of what was found and of the lowest other valleys of the samples."""
+        others = np.empty((len(xyz), _VALLEYS), dtype=np.int64)
+        _valleys(self._samples, xyz, found, bound, others)
+        gap = np.linalg.norm(self._jet(best)[0] - xyz, axis=1)
+        for valley in others.T:
+            there = np.flatnonzero(valley >= 0)
+            if not len(there):
+                continue
+            tried = self._between(xyz[there], valley[there])
+            away = np.linalg.norm(self._jet(tried)[0] - xyz[there], axis=1)
+            deeper = away < gap[there]
+            best[there[deeper]], gap[there[deeper]] = tried[deeper], away[deeper]
+        return best
+
+    def _between(self, xyz: Floats, index: Ints) -> Floats:
+        """Find the nearest places between the neighbours of samples (n,)."""
         parameters, last = self._parameters, len(self._parameters) - 1
-        # Look on both sides of the nearest sample by itself: the slope may jump there.
+        # Look on both sides of the sample by itself: the slope may jump there.
         before, after = np.maximum(index - 1, 0), np.minimum(index + 1, last)
         ends = index, index
         if self._closed:  # the first and the last sample are one place
@@ -195,6 +230,31 @@ def _panel_samples(breaks: Floats, count: int) -> tuple[Floats, Floats, Floats]:
     lows = [np.full(each + 1, a) for a in breaks[:-1]]
     highs = [np.full(each + 1, b) for b in breaks[1:]]
     return tuple(np.concatenate(v) for v in (values, lows, highs))  # type: ignore[return-value]
+
+
+@numba.njit(cache=True, nogil=True, parallel=True)
+def _valleys(samples: Floats, xyz: Floats, found: Ints, bound: Floats, others: Ints) -> None:
+    """Give the lowest valleys (n, m) of the squared distances to samples within a bound (n,), else -1.
+
+    The one round the sample ``found`` (n,) is left out.
+    """
+    last = len(samples) - 1
+    for n in numba.prange(len(xyz)):
+        others[n] = -1
+        depths = np.full(others.shape[1], np.inf)
+        before = here = np.inf
+        for k in range(last + 2):
+            after = np.inf
+            if k <= last:
+                after = 0.0
+                for c in range(3):
+                    after += (samples[k, c] - xyz[n, c]) ** 2
+            at = k - 1
+            if at >= 0 and here <= before and here <= after and here <= bound[n] and at != found[n]:
+                deepest = np.argmax(depths)
+                if here < depths[deepest]:
+                    depths[deepest], others[n, deepest] = here, at
+            before, here = here, after
 
 
 @numba.njit(cache=True, nogil=True, parallel=True, error_model="numpy")

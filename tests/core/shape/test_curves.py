@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.special import ellipe
 
@@ -76,6 +76,9 @@ def test_fractions_are_of_the_arc_length_and_derivatives_fit(name):
 @pytest.mark.parametrize("name", CURVES)
 @settings(max_examples=25, deadline=None)
 @given(seed=st.integers(0, 2**31))
+@example(seed=2686)  # two valleys as deep but for a hundred-thousandth: the nearest sample is in the other
+@example(seed=191809)
+@example(seed=493)
 def test_no_sample_is_nearer_than_the_nearest_place(name, seed):
     curve = CURVES[name]
     places = np.random.default_rng(seed).uniform(-4, 5, (20, 3))
