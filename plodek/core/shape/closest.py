@@ -24,7 +24,10 @@ _VALLEYS = 3
 _ADJACENT = 3.5
 _POLE = 1e-9
 _STILL = 1e-12  # a step below this share of the parameter range ends the search: its error is the square
+_SMALL = 1e-6
 _ROUND_OFF = 1e-14
+#: How far within its bounds the way to a nearest place is looked at, in shares of the way.
+_INSIDE = 1e-12
 
 
 class CurveSearch:
@@ -90,23 +93,35 @@ class CurveSearch:
 
     def _refined(self, xyz: Floats, lower: Floats, upper: Floats) -> Floats:
         """Find the nearest parameter between two bounds (n,), by Newton steps or halving."""
-        u = 0.5 * (lower + upper)
+        span = self._knots[-1] - self._knots[0]
+        inside = _INSIDE * (upper - lower)
+        rises = self._slopes(xyz, lower + inside)[0] >= 0
+        falls = self._slopes(xyz, upper - inside)[0] <= 0
+        # Where the distance only grows or shrinks on the way, a bound is the nearest place.
+        u = np.where(rises, lower, np.where(falls, upper, 0.5 * (lower + upper)))
+        going = np.flatnonzero(~rises & ~falls)
+        lower, upper = lower[going], upper[going]
         for _ in range(_STEPS):
-            place, slope, bend = self._jet(u)
-            gap = place - xyz
-            value = dot(gap, slope)
-            rate = dot(slope, slope) + dot(gap, bend)
-            lower = np.where(value < 0, u, lower)
-            upper = np.where(value > 0, u, upper)
-            newton = u - value / np.where(rate > 0, rate, np.inf)
-            inside = (rate > 0) & (newton >= lower) & (newton <= upper)
-            after = np.where(inside, newton, 0.5 * (lower + upper))
-            after = np.where(value == 0, u, after)
-            done = np.max(np.abs(after - u), initial=0.0) <= NEWTON * (self._knots[-1] - self._knots[0])
-            u = after
-            if done:
+            if not len(going):
                 break
+            at = u[going]
+            value, rate = self._slopes(xyz[going], at)
+            lower = np.where(value < 0, at, lower)
+            upper = np.where(value > 0, at, upper)
+            newton = at - value / np.where(rate > 0, rate, np.inf)
+            fits = (rate > 0) & (newton >= lower) & (newton <= upper)
+            after = np.where(fits, newton, 0.5 * (lower + upper))
+            after = np.where(value == 0, at, after)
+            u[going] = after
+            moving = np.abs(after - at) > NEWTON * span
+            going, lower, upper = going[moving], lower[moving], upper[moving]
         return u
+
+    def _slopes(self, xyz: Floats, u: Floats) -> tuple[Floats, Floats]:
+        """Give the first and second derivative (n,) of half the squared distance."""
+        place, slope, bend = self._jet(u)
+        gap = place - xyz
+        return dot(gap, slope), dot(slope, slope) + dot(gap, bend)
 
 
 #: Place, and the derivatives by u, v, uu, uv and vv, each (n, 3).
@@ -190,6 +205,10 @@ class SurfaceSearch:
             if not len(going):
                 break
             uv[going], jet, better = self._searched(xyz[going], uv[going], step, gap[going])
+            # Small steps that no longer bring it nearer only follow round-off.
+            better &= np.any(np.abs(step) > _SMALL * span, axis=1) | (
+                np.sum((jet[0] - xyz[going]) ** 2, axis=1) < gap[going]
+            )
             going, jet = going[better], tuple(part[better] for part in jet)  # type: ignore[assignment]
         return self._wrapped(uv), gap
 
@@ -223,13 +242,11 @@ class SurfaceSearch:
 
 
 def _panel_samples(breaks: Floats, count: int) -> tuple[Floats, Floats, Floats]:
-    """Give samples of all panels between breaks, each with the bounds of its panel."""
-    each = max(4, -(-count // (len(breaks) - 1)))
-    part = np.linspace(0.0, 1.0, each + 1)
-    values = [a + part * (b - a) for a, b in pairwise(breaks)]
-    lows = [np.full(each + 1, a) for a in breaks[:-1]]
-    highs = [np.full(each + 1, b) for b in breaks[1:]]
-    return tuple(np.concatenate(v) for v in (values, lows, highs))  # type: ignore[return-value]
+    """Give samples of all panels between breaks, about as many as they are wide, with their panels' bounds."""
+    each = np.maximum(4, np.ceil(count * np.diff(breaks) / (breaks[-1] - breaks[0]))).astype(int)
+    values = [np.linspace(a, b, n + 1) for (a, b), n in zip(pairwise(breaks), each, strict=True)]
+    lows, highs = (np.repeat(ends, each + 1) for ends in (breaks[:-1], breaks[1:]))
+    return np.concatenate(values), lows, highs
 
 
 @numba.njit(cache=True, nogil=True, parallel=True)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import scipy
 from contourpy import LineType, contour_generator
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.errors import BadValue, NothingFound
+from plodek.core.shape.curves.compound import Joined
 from plodek.core.shape.curves.curve import Curve, Jet, drawn
 from plodek.core.shape.curves.parametric import ParametricCurve
 from plodek.core.shape.frame import frame_of
@@ -21,6 +24,8 @@ _CELLS = 96  # per direction, in which the crossing of surfaces is first looked 
 _FOOT = 1e-6
 _ALONG = 1e-6  # the sine of the angle below which surfaces run along each other
 _MOST_CROSSINGS = 100
+_BESIDE = 1e-13  # of the parameters: so near a sharp line a surface is taken as on the side looked from
+_FEWEST = 8  # steps between two sharp lines at least
 
 
 def curve_crossings(a: Curve, b: Curve, tolerance: float) -> tuple[Floats, Floats]:
@@ -119,6 +124,7 @@ class CrossingCurve(ParametricCurve):
 
     def __init__(self, a: SmoothSurface, b: SmoothSurface, uv: Floats, st: Floats, *, closed: bool) -> None:
         self._a, self._b = a, b
+        self._within = np.hstack([_smooth_part(a, uv), _smooth_part(b, st)])
         xyz = a.at(_wrapped(a, uv))
         if closed:
             xyz[-1] = xyz[0]
@@ -159,10 +165,12 @@ class CrossingCurve(ParametricCurve):
         right = np.zeros((len(u), 4, 1))
         right[:, 3, 0] = dot(c1, c1) - dot(place - c, c2)
         rate = np.linalg.solve(matrix, right)[..., 0]
+        found = np.clip(found, *self._within)
         _, du, dv, *_ = self._a.derivatives(_wrapped(self._a, found[:, :2]))
         return place, rate[:, :1] * du + rate[:, 1:2] * dv
 
     def _matrix(self, found: Floats, along: Floats) -> tuple[Floats, Floats, Floats]:
+        found = np.clip(found, *self._within)
         place, au, av, *_ = self._a.derivatives(_wrapped(self._a, found[:, :2]))
         other, bu, bv, *_ = self._b.derivatives(_wrapped(self._b, found[:, 2:]))
         matrix = np.zeros((len(found), 4, 4))
@@ -172,8 +180,25 @@ class CrossingCurve(ParametricCurve):
         return place, other, matrix
 
 
-def surface_crossings(a: SmoothSurface, b: SmoothSurface) -> list[CrossingCurve]:
-    """Give the curves in which two surfaces cross, the longest first.
+def _smooth_part(surface: SmoothSurface, uv: Floats) -> Floats:
+    """Give the bounds (2, 2) of the part between sharp lines that a stretch of a crossing (n, 2) lies in."""
+    bounds = np.array([[-np.inf, -np.inf], [np.inf, np.inf]])
+    if isinstance(surface, GeneratedSurface):
+        for axis in (0, 1):
+            lines = surface.sharp[axis]
+            if len(lines):
+                middle = float(uv[len(uv) // 2, axis])
+                turn = np.floor(middle) if surface.wraps[axis] else 0.0
+                all_lines = np.concatenate([lines + turn - 1, lines + turn, lines + turn + 1])
+                if not surface.wraps[axis]:
+                    all_lines = lines
+                bounds[0, axis] = np.max(all_lines, where=all_lines < middle, initial=-np.inf) + _BESIDE
+                bounds[1, axis] = np.min(all_lines, where=all_lines > middle, initial=np.inf) - _BESIDE
+    return bounds
+
+
+def surface_crossings(a: SmoothSurface, b: SmoothSurface) -> list[Curve]:
+    """Give the curves in which two surfaces cross, the longest first, with corners at their sharp lines.
 
     Found as the zero line of the signed distance from ``b`` over the parameters of ``a``, refined by
     Newton steps onto both, and carried on to the borders. Raises NothingFound where they do not cross,
@@ -189,12 +214,12 @@ def surface_crossings(a: SmoothSurface, b: SmoothSurface) -> list[CrossingCurve]
                 remedy="take a border or a section there; a crossing needs an angle",
             )
     joined = _joined(a, b, [both for both in refined if len(both[0]) > 1])
-    curves = []
+    curves: list[Curve] = []
     for uv, st, closed in joined:
         if not closed:
             uv, st = _to_borders(a, b, uv, st)
         if len(uv) > 3:
-            curves.append(CrossingCurve(a, b, uv, st, closed=closed))
+            curves.append(_with_corners(a, b, np.column_stack([uv, st]), closed=closed))
     if not curves:
         raise NothingFound(
             "the surfaces do not cross", remedy="look at them in the view; move or enlarge one"
@@ -202,7 +227,7 @@ def surface_crossings(a: SmoothSurface, b: SmoothSurface) -> list[CrossingCurve]
     return sorted(curves, key=lambda curve: -curve.length)
 
 
-def plane_section(surface: SmoothSurface, at: Floats, normal: Floats) -> list[CrossingCurve]:
+def plane_section(surface: SmoothSurface, at: Floats, normal: Floats) -> list[Curve]:
     """Give the curves in which the plane through ``at`` across ``normal`` cuts a surface."""
     drawn_at = surface.facets.xyz
     frame = frame_of(normal)
@@ -238,9 +263,11 @@ def _zero_lines(a: SmoothSurface, b: SmoothSurface) -> list[Floats]:
     return [np.asarray(line)[:, ::-1] for line in lines]
 
 
-def _refined(a: SmoothSurface, b: SmoothSurface, uv: Floats) -> tuple[Floats, Floats]:
+def _refined(
+    a: SmoothSurface, b: SmoothSurface, uv: Floats, st: Floats | None = None
+) -> tuple[Floats, Floats]:
     """Bring places onto both surfaces by the shortest Newton steps; those that fail are left out."""
-    st = b.nearest(a.at(_wrapped(a, uv)))
+    st = b.nearest(a.at(_wrapped(a, uv))) if st is None else st
     found = np.column_stack([uv, st])
     for _ in range(_STEPS):
         wrong, matrix = _apart(a, b, found)
@@ -293,6 +320,63 @@ def _joined(
     return done
 
 
+def _with_corners(a: SmoothSurface, b: SmoothSurface, both: Floats, *, closed: bool) -> Curve:
+    """Make the curve through parameters (n, 4) on both surfaces: smooth stretches between sharp lines."""
+    at = _over_sharp_lines(a, b, both)
+    if not len(at):
+        return CrossingCurve(a, b, both[:, :2], both[:, 2:], closed=closed)
+    share, place = at[:, 0], at[:, 1:]
+    order = np.argsort(share)
+    share, place = share[order], place[order]
+    count = len(both) - 1
+    if closed:  # it begins at its first corner; its parameters run on over the seam
+        run_on = both[1:] + np.round(both[-1] - both[0])
+        both, share = np.vstack([both, run_on]), np.append(share, share[0] + count)
+        place = np.vstack([place, place[0] + np.round(both[count] - both[0])])
+    else:
+        share = np.concatenate([[0.0], share, [count]])
+        place = np.vstack([both[0], place, both[-1]])
+    pieces: list[Curve] = []
+    for (low, high), (start, end) in zip(pairwise(share), pairwise(place), strict=True):
+        if high - low > 1e-9:
+            steps = max(_FEWEST, int(high - low))
+            inner = np.linspace(low, high, steps + 1)[1:-1]
+            nodes = np.arange(len(both))
+            tried = np.column_stack([np.interp(inner, nodes, part) for part in both.T])
+            tried = np.column_stack(_refined(a, b, tried[:, :2], tried[:, 2:]))
+            stretch = np.vstack([start, tried, end])
+            pieces.append(CrossingCurve(a, b, stretch[:, :2], stretch[:, 2:], closed=False))
+    gap = 1e-7 * sum(piece.length for piece in pieces)
+    return Joined(pieces, gap) if len(pieces) > 1 else pieces[0]
+
+
+def _over_sharp_lines(a: SmoothSurface, b: SmoothSurface, both: Floats) -> Floats:
+    """Give where a crossing runs over sharp lines of a surface (n, 5): its place among nodes, parameters."""
+    found = []
+    for first, surface in ((0, a), (2, b)):
+        if not isinstance(surface, GeneratedSurface):
+            continue
+        for axis in (0, 1):
+            values = both[:, first + axis]
+            turns = (
+                np.arange(np.floor(values.min()), np.ceil(values.max()) + 1) if surface.wraps[axis] else [0.0]
+            )
+            for line in np.add.outer(turns, surface.sharp[axis]).ravel():
+                for n in np.flatnonzero((values[:-1] < line) != (values[1:] < line)):
+                    part = (line - values[n]) / (values[n + 1] - values[n])
+                    place = both[n] + part * (both[n + 1] - both[n])
+                    place[first + axis] = line
+                    others = np.delete(np.arange(4), first + axis)
+                    for _ in range(_STEPS):
+                        wrong, matrix = _apart(a, b, place[None, :])
+                        step = np.linalg.lstsq(matrix[0][:, others], wrong[0], rcond=None)[0]
+                        place[others] -= step
+                        if np.max(np.abs(step)) < 1e-14:
+                            break
+                    found.append([n + part, *place])
+    return np.array(found).reshape(-1, 5)
+
+
 def _spaced(xyz: Floats) -> Ints:
     """Choose places that are not too close to the one before; the first and the last are kept."""
     along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(xyz, axis=0), axis=1))])
@@ -324,7 +408,10 @@ def _to_borders(a: SmoothSurface, b: SmoothSurface, uv: Floats, st: Floats) -> t
             found = both[-1] + tried * step
             for _ in range(8):
                 wrong, matrix = _apart(a, b, found[None, :])
-                found = found - (np.linalg.pinv(matrix[0]) @ wrong[0])
+                move = np.linalg.pinv(matrix[0]) @ wrong[0]
+                found = found - move
+                if np.max(np.abs(move)) < 1e-15:
+                    break
             fits = _on(a, found[None, :2])[0] and _on(b, found[None, 2:])[0]
             if fits and np.linalg.norm(_apart(a, b, found[None, :])[0]) < 1e-9 * (1 + np.linalg.norm(both)):
                 share, end = tried, found

@@ -1,7 +1,7 @@
 """A curve that is given over a parameter of its own: its arc length, and closest places on it.
 
 Arc length by Gauss-Legendre quadrature on pieces that are halved until it no longer changes, inverted
-by Newton steps, so that fractions are fractions of the true arc length.
+to round-off, so that fractions are fractions of the true arc length.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadValue
 from plodek.core.shape.closest import CurveSearch
 from plodek.core.shape.curves.curve import Curve, Jet, wrapped
+from plodek.core.shape.curves.inverse import PiecewiseInverse
 from plodek.core.tolerances import NEWTON
 
 _GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(8)
@@ -71,9 +72,21 @@ class ParametricCurve(Curve):
         return np.asarray(along / self.length)
 
     def parameter(self, s: Floats) -> Floats:
-        """Invert the arc length: the parameters (n,) at the fractions ``s`` (n,), by Newton steps."""
-        along = wrapped(np.asarray(s, dtype=float), self.closed) * self.length
-        piece = np.clip(np.searchsorted(self._ends, along, side="right") - 1, 0, len(self._knots) - 2)
+        """Invert the arc length: the parameters (n,) at the fractions ``s`` (n,)."""
+        return self._inverse.at(wrapped(np.asarray(s, dtype=float), self.closed) * self.length)
+
+    @cached_property
+    def _inverse(self) -> PiecewiseInverse:
+        return PiecewiseInverse(
+            self._knots,
+            self._ends,
+            lambda u: np.linalg.norm(self._slope(u), axis=1),
+            lambda piece, u: self._lengths(self._knots[piece], u),
+            self._solved,
+        )
+
+    def _solved(self, along: Floats, piece: Ints) -> Floats:
+        """Give the parameters (n,) at arc lengths (n,) on pieces (n,), by Newton steps."""
         low, high = self._knots[piece], self._knots[piece + 1]
         wanted = along - self._ends[piece]
         u = np.clip(self._guess(along), low, high)

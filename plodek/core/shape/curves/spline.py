@@ -9,6 +9,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Literal
 
+import numba
 import numpy as np
 import scipy
 
@@ -67,17 +68,30 @@ class Spline(ParametricCurve):
                 for (a, b), *ways in zip(pairwise(ends), firsts, lasts, strict=True)
             ]
         self.pieces = scipy.interpolate.PPoly(np.concatenate([p.c for p in stretches], axis=1), knots)
-        self._first = self.pieces.derivative()
-        self._second = self._first.derivative()
+        self._factors = np.ascontiguousarray(np.moveaxis(self.pieces.c, 0, 1))
         corners = knots[breaks] if closed else knots[ends]
         super().__init__(knots, closed=closed, sharp=corners, points=np.array(points))
 
     def _jet(self, u: Floats) -> Jet:
-        place, first, second = (np.asarray(f(u)) for f in (self.pieces, self._first, self._second))
+        place, first, second = (np.empty((len(u), 3)) for _ in range(3))
+        _cubics(self._factors, self.pieces.x, np.ascontiguousarray(u), place, first, second)
         return place, first, second
 
-    def _slope(self, u: Floats) -> Floats:
-        return np.asarray(self._first(u))
+
+@numba.njit(cache=True, nogil=True)
+def _cubics(c: Floats, knots: Floats, us: Floats, place: Floats, first: Floats, second: Floats) -> None:
+    """Give places and derivatives (n, 3) of cubic pieces with factors (m, 4, 3), the highest power first."""
+    k = 0
+    for n in range(len(us)):
+        u = us[n]
+        if not (knots[k] <= u and (u < knots[k + 1] or k == len(c) - 1)):
+            k = min(max(np.searchsorted(knots, u, side="right") - 1, 0), len(c) - 1)
+        t = u - knots[k]
+        for d in range(3):
+            a, b, e, f = c[k, 0, d], c[k, 1, d], c[k, 2, d], c[k, 3, d]
+            place[n, d] = ((a * t + b) * t + e) * t + f
+            first[n, d] = (3.0 * a * t + 2.0 * b) * t + e
+            second[n, d] = 6.0 * a * t + 2.0 * b
 
 
 def _stretch(

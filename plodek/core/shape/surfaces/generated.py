@@ -8,7 +8,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, dot
 from plodek.core.shape.closest import SurfaceSearch
-from plodek.core.shape.curves.curve import Jet
+from plodek.core.shape.curves.curve import Curve, Jet
 from plodek.core.shape.curves.parametric import ParametricCurve
 from plodek.core.shape.surfaces.surface import Border, Facets, SmoothSurface
 from plodek.core.tolerances import SAME_PLACE
@@ -19,6 +19,9 @@ _SETTLED = 1e-13
 #: The largest turn of the normal between two neighbouring lines of a drawing, in radians.
 _TURN = np.radians(7.5)
 _MOST_LINES = 160
+#: How far beside a line, in parameters, its normals are looked at; and the cosine below which it is sharp.
+_BESIDE = 1e-7
+_SHARP = np.cos(np.radians(0.1))
 _ENDS = np.array([0.0, 1.0])
 
 
@@ -81,6 +84,30 @@ class GeneratedSurface(SmoothSurface):
                 if np.max(np.ptp(self.at(uv), axis=0)) > SAME_PLACE * np.sqrt(self.area):
                     found.append(Border("", SideCurve(self, axis, end)))
         return tuple(found)
+
+    @cached_property
+    def sharp(self) -> tuple[Floats, Floats]:
+        """Parameters in u and in v of the lines along which the normal jumps; a seam counts as 0."""
+        return self._sharp(0), self._sharp(1)
+
+    def _sharp(self, axis: int) -> Floats:
+        lines = self.breaks[axis][:-1] if self.wraps[axis] else self.breaks[axis][1:-1]
+        along = np.linspace(0.02, 0.98, 25)
+        found = []
+        for line in lines:
+            sides = []
+            for beside in (line - _BESIDE, line + _BESIDE):
+                uv = np.full((len(along), 2), np.mod(beside, 1.0))
+                uv[:, 1 - axis] = along
+                sides.append(self.normal(uv))
+            if np.min(dot(*sides)) < _SHARP:
+                found.append(line)
+        return np.array(found)
+
+    @property
+    def creases(self) -> tuple[Curve, ...]:
+        """The lines of the surface along which its normal jumps by a tenth of a degree and more."""
+        return tuple(SideCurve(self, axis, line) for axis in (0, 1) for line in self.sharp[axis])
 
     def _facets(self) -> Facets:
         """Give triangles over lines that are as close as the surface is bent."""

@@ -22,9 +22,10 @@ class Lofted(GeneratedSurface):
     """The surface through two or more sections: u along each, v from the first to the last.
 
     Between sections a cubic spline through places at equal fractions of their lengths, straight between
-    two (then it is a ruled surface). Sections run the same way round: those that do not are turned, and
-    closed ones are begun where they face the one before, unless ``as_drawn``. Raises BadValue for fewer
-    than two sections, or open ones among closed ones.
+    two (then it is a ruled surface). Where all sections have as many sharp corners, the stretches between
+    these face each other, so that corners make sharp lines. Sections run the same way round: those that do
+    not are turned, and closed ones are begun where they face the one before, unless ``as_drawn``. Raises
+    BadValue for fewer than two sections, or open ones among closed ones.
     """
 
     def __init__(self, sections: Sequence[Curve], *, as_drawn: bool = False) -> None:
@@ -50,7 +51,11 @@ class Lofted(GeneratedSurface):
             if straight
             else scipy.interpolate.CubicSpline(knots, eye, bc_type="natural" if few else "not-a-knot")
         )
-        self.breaks = (np.unique(np.concatenate([breaks_of(s) for s in lined])), np.array([0.0, 1.0]))
+        corners = [breaks_of(section) for section in lined]
+        matched = len({len(own) for own in corners}) == 1
+        along = np.mean(corners, axis=0) if matched else np.unique(np.concatenate(corners))
+        self._corners = corners if matched else [along for _ in lined]
+        self.breaks = (along, np.array([0.0, 1.0]))
         self.wraps = (sections[0].closed, False)
         self.samples = (80, 24)
 
@@ -63,8 +68,12 @@ class Lofted(GeneratedSurface):
         else:
             w = [np.asarray(self._weights(v, order)) for order in range(3)]
         found = [np.zeros((len(v), 3)) for _ in range(6)]
-        for k, section in enumerate(self._sections):
-            place, first, second = section.derivatives(uv[:, 0])
+        breaks = self.breaks[0]
+        panel = np.clip(np.searchsorted(breaks, uv[:, 0], side="right") - 1, 0, len(breaks) - 2)
+        for k, (section, own) in enumerate(zip(self._sections, self._corners, strict=True)):
+            rate = (np.diff(own) / np.diff(breaks))[panel]
+            place, first, second = section.derivatives(own[panel] + rate * (uv[:, 0] - breaks[panel]))
+            first, second = rate[:, None] * first, rate[:, None] ** 2 * second
             for target, part, order in zip(
                 found, (place, first, place, second, first, place), (0, 0, 1, 0, 1, 2), strict=True
             ):

@@ -15,12 +15,13 @@ from plodek.core.recipe.steps.shape.shape_step import CurveStep, numbered, with_
 from plodek.core.shape.crossing import plane_section, surface_crossings
 from plodek.core.shape.curves.compound import Joined
 from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.generated import GeneratedSurface
 from plodek.core.shape.surfaces.surface import SmoothSurface
 from plodek.core.shape.surfaces.triangulated import Triangulated
 
 
 class BorderStep(CurveStep):
-    """Take the boundary of a surface as curves."""
+    """Take the boundary of a surface as curves, or its sharp lines."""
 
     kind: Literal["border"] = "border"
     verb: ClassVar[str] = "Border"
@@ -28,11 +29,24 @@ class BorderStep(CurveStep):
     order: ClassVar[int] = 150
     sentence: ClassVar[str] = "Border of {surface} as {name}"
     surface: SurfaceRef = Field(title="Surface")
+    lines: Literal["boundary", "sharp lines"] = Field(
+        default="boundary",
+        title="Take",
+        description="sharp lines: those that sharp corners of its sections make",
+    )
     joined: Literal["pieces", "joined"] = Field(default="pieces", title="As")
 
     def apply(self, model: Model, context: Context) -> Model:
         surface = model.surface(self.surface)
-        curves: list[Curve] = [border.curve for border in surface.borders]
+        if self.lines == "sharp lines":
+            curves: list[Curve] = list(surface.creases) if isinstance(surface, GeneratedSurface) else []
+            if not curves:
+                raise BadValue(
+                    f"“{self.surface}” has no sharp lines of its own",
+                    remedy="sharp lines between faces or triangles come with their file, as its edges",
+                )
+            return with_guides(model, numbered(self.name, curves))
+        curves = [border.curve for border in surface.borders]
         if not curves:
             raise BadValue(f"“{self.surface}” is closed and has no border", remedy="cut it by a plane")
         if self.joined == "joined":
