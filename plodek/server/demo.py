@@ -9,6 +9,7 @@ _FOLDER = resources.files("plodek") / "demo"
 #: The demo recipes, in the order of the shelf from the bottom up.
 RECIPES = (
     "draft-cone-gaps",
+    "axial-stage",
     "rough-pier",
     "gate-chamber",
     "siphon",
@@ -22,6 +23,7 @@ _FILES = {
     "intake-pier": ("pier-outline.csv",),
     "rough-pier": ("rough-pier-outline.csv",),
     "draft-cone": ("draft-cone.step",),
+    "axial-stage": ("stage-vane.csv", "stage-pitch.csv"),
     "draft-cone-gaps": ("draft-cone-gaps.igs",),
 }
 

@@ -11,15 +11,19 @@ import numpy as np
 from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.layout import Corner, Edge, Layout
 from plodek.core.errors import BadValue
+from plodek.core.shape.closest import CurveSearch
 from plodek.core.shape.curves.compound import Part
-from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.curves.curve import Curve, Jet
 from plodek.core.shape.curves.spline import Spline
-from plodek.core.shape.guide import Guide, curve_named
+from plodek.core.shape.guide import Guide, curve_named, surface_named
+from plodek.core.shape.surfaces.meeting import onto_all
 from plodek.core.shape.surfaces.surface import Surface
 
 #: Places of a straight line that are put onto a surface, to make the curve of an edge that lies on it.
 _ON_SURFACE = np.linspace(0.0, 1.0, 17)
 _MEASURED = np.linspace(0.0, 1.0, 65)
+#: The step in the fraction over which a path's derivatives are taken.
+_STEP = 1e-4
 
 
 def fraction_of(corner: Corner, name: str, curve: Curve) -> float:
@@ -34,7 +38,7 @@ class EdgePath:
     """An edge from its first corner (sorted order) to its second: ``start`` and ``end`` are (3,).
 
     A ``bend`` that no longer meets the corners is carried along with them, linearly in between. Places
-    of an edge on a ``surface`` are put onto it.
+    of an edge on ``surfaces`` are put onto them, where they meet if there are several.
     """
 
     start: Floats
@@ -43,7 +47,7 @@ class EdgePath:
     from_fraction: float = 0.0
     span: float = 0.0
     bend: bool = False
-    surface: Surface | None = None
+    surfaces: tuple[Surface, ...] = ()
 
     @cached_property
     def length(self) -> float:
@@ -71,14 +75,20 @@ class EdgePath:
         if self.curve is None:
             xyz = self.start + s[:, None] * (self.end - self.start)
         else:
-            xyz = self.curve.at(self.from_fraction + s * self.span)
-            if self.bend and self._is_off:
-                xyz = xyz + (1 - s)[:, None] * self._off[0] + s[:, None] * self._off[1]
-            if self.surface is not None:
-                xyz = self.surface.onto(xyz)
+            xyz = np.empty((len(s), 3))
+            within = (s != 0.0) & (s != 1.0)
+            if np.any(within):
+                xyz[within] = self._within(self.curve, s[within])
         xyz[s == 0.0] = self.start
         xyz[s == 1.0] = self.end
         return xyz
+
+    def _within(self, curve: Curve, s: Floats) -> Floats:
+        """Give places (n, 3) along the curve, between the corners."""
+        xyz = curve.at(self.from_fraction + s * self.span)
+        if self.bend and self._is_off:
+            xyz = xyz + (1 - s)[:, None] * self._off[0] + s[:, None] * self._off[1]
+        return onto_all(self.surfaces, xyz) if self.surfaces else xyz
 
     def nearest(self, xyz: Floats) -> float:
         """Give the fraction of the edge, 0 to 1, nearest to one place (3,)."""
@@ -94,13 +104,10 @@ class EdgePath:
         """Give the path as a curve from its first corner to its second; None where it is straight."""
         if self.curve is None:
             return None
-        if self.surface is None and not (self.bend and self._is_off):
-            whole = self.bend or (self.from_fraction == 0.0 and self.span == 1.0)
-            return (
-                self.curve if whole else Part(self.curve, self.from_fraction, self.from_fraction + self.span)
-            )
-        xyz = self.at(np.linspace(0.0, 1.0, 33))
-        return Spline(xyz, closed=False, corner_angle=30)
+        if self.surfaces or (self.bend and self._is_off):
+            return PathCurve(self)
+        whole = self.bend or (self.from_fraction == 0.0 and self.span == 1.0)
+        return self.curve if whole else Part(self.curve, self.from_fraction, self.from_fraction + self.span)
 
     def directions(self) -> tuple[Floats, Floats]:
         """Give the unit directions (3,) in which the edge leaves its first and its second corner."""
@@ -110,19 +117,57 @@ class EdgePath:
         return first / max(np.linalg.norm(first), 1e-300), second / max(np.linalg.norm(second), 1e-300)
 
 
+class PathCurve(Curve):
+    """The path of an edge, as a curve whose places are the path's own, to the bit."""
+
+    closed = False
+
+    def __init__(self, path: EdgePath) -> None:
+        self._path = path
+        self.length = path.length
+        self.points = path.at(_ON_SURFACE)
+
+    @property
+    def corners(self) -> Floats:
+        """The ends."""
+        return np.array([0.0, 1.0])
+
+    def at(self, s: Floats) -> Floats:
+        """Give the places (n, 3) at the fractions ``s`` (n,)."""
+        return self._path.at(np.clip(s, 0.0, 1.0))
+
+    def derivatives(self, s: Floats) -> Jet:
+        """Give place, first and second derivative by the fraction, by central differences."""
+        middle = np.clip(s, _STEP, 1.0 - _STEP)
+        before, here, after = (self.at(middle + way) for way in (-_STEP, 0.0, _STEP))
+        bend = (after - 2.0 * here + before) / _STEP**2
+        return self.at(s), (after - before) / (2.0 * _STEP) + (s - middle)[:, None] * bend, bend
+
+    def nearest(self, xyz: Floats) -> Floats:
+        """Give the fractions (n,) of the nearest places."""
+        return self._search.nearest(xyz)
+
+    @cached_property
+    def _search(self) -> CurveSearch:
+        return CurveSearch(self.derivatives, np.linspace(0.0, 1.0, 3), closed=False)
+
+
 def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePath:
     """Make the path of an edge. Raises BadValue where its ends sit at one place of the guide."""
     first, second = layout.corners[edge[0]], layout.corners[edge[1]]
     follow = layout.follows.get(edge)
     guide = None if follow is None else guides.get(follow.guide)
+    surfaces: tuple[Surface, ...] = ()
+    if follow is not None and isinstance(guide, Surface):
+        on = dict.fromkeys([follow.guide, *layout.surfaces_of.get(edge, ())])
+        surfaces = tuple(surface_named(guides, name) for name in on)
     if edge in layout.bends:
-        surface = guide if isinstance(guide, Surface) else None
         start, end = np.array(first.xyz), np.array(second.xyz)
-        return EdgePath(start, end, layout.bends[edge], span=1.0, bend=True, surface=surface)
+        return EdgePath(start, end, layout.bends[edge], span=1.0, bend=True, surfaces=surfaces)
     if follow is None:
         return EdgePath(np.array(first.xyz), np.array(second.xyz))
-    if isinstance(guide, Surface):
-        return _on_surface(guide, first.xyz, second.xyz)
+    if surfaces:
+        return _on_surfaces(surfaces, first.xyz, second.xyz)
     curve = curve_named(guides, follow.guide)
     start, end = np.array(first.xyz), np.array(second.xyz)
     f0, f1 = (fraction_of(c, follow.guide, curve) for c in (first, second))
@@ -151,13 +196,13 @@ def corner_at(layout: Layout, guides: Mapping[str, Guide], edge: Edge, fraction:
     return Corner(xyz, "guide", follow.guide, at % 1.0 if path.curve.closed else at)
 
 
-def _on_surface(surface: Surface, first: Place, second: Place) -> EdgePath:
-    """Put the straight line between two places onto a surface."""
+def _on_surfaces(surfaces: tuple[Surface, ...], first: Place, second: Place) -> EdgePath:
+    """Put the straight line between two places onto a surface, or onto several where they meet."""
     start, end = np.array(first), np.array(second)
-    xyz = surface.onto(start + _ON_SURFACE[:, None] * (end - start))
+    straight = start + _ON_SURFACE[:, None] * (end - start)
+    xyz = onto_all(surfaces, straight)
     xyz[0], xyz[-1] = start, end
-    if np.abs(xyz - start - _ON_SURFACE[:, None] * (end - start)).max() <= 1e-9 * np.linalg.norm(end - start):
+    if np.abs(xyz - straight).max() <= 1e-9 * np.linalg.norm(end - start):
         return EdgePath(start, end)
-    return EdgePath(
-        start, end, Spline(xyz, closed=False, corner_angle=180), span=1.0, bend=True, surface=surface
-    )
+    curve = Spline(xyz, closed=False, corner_angle=180)
+    return EdgePath(start, end, curve, span=1.0, bend=True, surfaces=surfaces)

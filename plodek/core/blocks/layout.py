@@ -177,6 +177,16 @@ class Layout:
         return [edge_of(p, q) for p, q in ((a, b), (b, d), (d, c), (c, a)) if p != q]
 
     @cached_property
+    def surfaces_of(self) -> dict[Edge | str, tuple[str, ...]]:
+        """The guide surfaces that the sides at each edge and corner lie on, where there are any."""
+        found: dict[Edge | str, dict[str, None]] = {}
+        for side, guide in self.lies.items():
+            parts: list[Edge | str] = [*side, *self.rim_of(side)] if side in self.sides else []
+            for part in parts:
+                found.setdefault(part, {})[guide] = None
+        return {part: tuple(guides) for part, guides in found.items()}
+
+    @cached_property
     def at_corner(self) -> dict[str, list[str]]:
         """The blocks that meet in each corner."""
         found: dict[str, list[str]] = {c: [] for c in self.corners}

@@ -15,17 +15,17 @@ import scipy
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.shape.curves.curve import Jet
+from plodek.core.shape.descent import MOST_STEPS, ROUND_OFF, SMALL, STILL, bounded_steps, descend
+from plodek.core.shape.patch_table import PatchTable
 from plodek.core.tolerances import NEWTON
 
 _SAMPLES = 24  # per smooth piece of a curve
-_STEPS = 60
 _NEIGHBOURS = 5
 _VALLEYS = 3
 _ADJACENT = 3.5
 _POLE = 1e-9
-_STILL = 1e-12  # a step below this share of the parameter range ends the search: its error is the square
-_SMALL = 1e-6
-_ROUND_OFF = 1e-14
+#: The error of a table, in shares of the extent, from which on it is of no use.
+_NEAR = 1e-5
 #: How far within its bounds the way to a nearest place is looked at, in shares of the way.
 _INSIDE = 1e-12
 
@@ -101,7 +101,7 @@ class CurveSearch:
         u = np.where(rises, lower, np.where(falls, upper, 0.5 * (lower + upper)))
         going = np.flatnonzero(~rises & ~falls)
         lower, upper = lower[going], upper[going]
-        for _ in range(_STEPS):
+        for _ in range(MOST_STEPS):
             if not len(going):
                 break
             at = u[going]
@@ -133,7 +133,8 @@ class SurfaceSearch:
 
     ``breaks`` are the rising parameters of the sharp lines in u and in v, ends included; ``wraps`` says
     in which directions the surface closes on itself; ``counts`` how many samples are taken in each
-    direction; ``seeds`` may leave samples out, where a part of the surface does not count.
+    direction; ``seeds`` may leave samples out, where a part of the surface does not count. Where there is
+    a ``table`` of the surface, steps are taken on that.
     """
 
     def __init__(
@@ -143,8 +144,10 @@ class SurfaceSearch:
         wraps: tuple[bool, bool],
         counts: tuple[int, int],
         seeds: Callable[[Floats], Bools] | None = None,
+        table: PatchTable | None = None,
     ) -> None:
         self._jet = jet
+        self._table = table
         self._wraps = np.array([w and len(b) == 2 for w, b in zip(wraps, breaks, strict=True)])
         self._ends = np.array([[b[0], b[-1]] for b in breaks])
         panels = [_panel_samples(b, c) for b, c in zip(breaks, counts, strict=True)]
@@ -162,14 +165,17 @@ class SurfaceSearch:
         self._xyz = xyz[sound]
         self._tree = scipy.spatial.cKDTree(self._xyz)
         self._counts = np.array(counts, dtype=float)
+        steps = [s / c * (e[1] - e[0]) for s, c, e in zip(sizes, counts, self._ends, strict=True)]
+        self._reach = float(np.max(np.hypot(*steps)))
         # Where a sample lies, counted in samples.
         self._cells = (self._uv - self._ends[:, 0]) / (self._ends[:, 1] - self._ends[:, 0]) * self._counts
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the parameters (n, 2) of the places nearest to ``xyz`` (n, 3)."""
         count = min(_NEIGHBOURS, len(self._uv))
-        _, index = self._tree.query(xyz, k=count, workers=-1)
-        index = np.asarray(index).reshape(len(xyz), count)
+        apart, index = (
+            np.reshape(part, (len(xyz), count)) for part in self._tree.query(xyz, k=count, workers=-1)
+        )
         rows = np.arange(len(xyz))
         best, gap = self._refined(xyz, index[:, 0])
         # Among the nearest samples one that is cells away from the first may lie in another valley, and
@@ -180,6 +186,8 @@ class SurfaceSearch:
         other = self._low[index] != self._low[index[:, :1]]
         beyond = np.argmax(np.any(other, axis=2), axis=1)
         for again, needed in ((far, away[rows, far] > _ADJACENT), (beyond, beyond > 0)):
+            # What lies round a sample is no nearer than it is, less the reach of its cell.
+            needed = needed & (apart[rows, again] - self._reach < np.sqrt(gap))
             if np.any(needed):
                 uv, tried = self._refined(xyz[needed], index[rows, again][needed])
                 better = tried < gap[needed]
@@ -192,21 +200,27 @@ class SurfaceSearch:
         uv = self._uv[seed].copy()
         low = np.where(self._wraps, -np.inf, self._low[seed])
         high = np.where(self._wraps, np.inf, self._high[seed])
+        table = self._table
+        if table is not None and table.error <= _NEAR:
+            gap = np.empty(len(xyz))
+            descend(table, self._wraps, np.ascontiguousarray(xyz), uv, low, high, gap)
+            if table.exact:
+                return uv, gap
         span = self._ends[:, 1] - self._ends[:, 0]
         going = np.arange(len(xyz))
         gap = np.full(len(xyz), np.inf)
         jet = self._jet(self._wrapped(uv))
-        for _ in range(_STEPS):
+        for _ in range(MOST_STEPS):
             step, value = np.empty((len(going), 2)), np.empty(len(going))
-            _bounded_step(np.stack(jet), xyz[going], uv[going], low[going], high[going], step, value)
+            bounded_steps(np.stack(jet), xyz[going], uv[going], low[going], high[going], step, value)
             gap[going] = value
-            moving = np.any(np.abs(step) > _STILL * span, axis=1)
+            moving = np.any(np.abs(step) > STILL * span, axis=1)
             going, step = going[moving], step[moving]
             if not len(going):
                 break
             uv[going], jet, better = self._searched(xyz[going], uv[going], step, gap[going])
             # Small steps that no longer bring it nearer only follow round-off.
-            better &= np.any(np.abs(step) > _SMALL * span, axis=1) | (
+            better &= np.any(np.abs(step) > SMALL * span, axis=1) | (
                 np.sum((jet[0] - xyz[going]) ** 2, axis=1) < gap[going]
             )
             going, jet = going[better], tuple(part[better] for part in jet)  # type: ignore[assignment]
@@ -221,7 +235,7 @@ class SurfaceSearch:
         jet = self._jet(self._wrapped(tried))
         value = np.sum((jet[0] - xyz) ** 2, axis=1)
         for _ in range(8):
-            worse = np.flatnonzero(value > gap * (1 + _ROUND_OFF))
+            worse = np.flatnonzero(value > gap * (1 + ROUND_OFF))
             if not len(worse):
                 break
             share[worse] *= 0.25
@@ -230,7 +244,7 @@ class SurfaceSearch:
             for part, new in zip(jet, again, strict=True):
                 part[worse] = new
             value[worse] = np.sum((again[0] - xyz[worse]) ** 2, axis=1)
-        gains = value <= gap * (1 + _ROUND_OFF)
+        gains = value <= gap * (1 + ROUND_OFF)
         return np.where(gains[:, None], tried, uv), jet, gains
 
     def _wrapped(self, uv: Floats) -> Floats:
@@ -242,7 +256,7 @@ class SurfaceSearch:
 
 
 def _panel_samples(breaks: Floats, count: int) -> tuple[Floats, Floats, Floats]:
-    """Give samples of all panels between breaks, about as many as they are wide, with their panels' bounds."""
+    """Give samples of all panels between breaks, as many as they are wide, with their bounds."""
     each = np.maximum(4, np.ceil(count * np.diff(breaks) / (breaks[-1] - breaks[0]))).astype(int)
     values = [np.linspace(a, b, n + 1) for (a, b), n in zip(pairwise(breaks), each, strict=True)]
     lows, highs = (np.repeat(ends, each + 1) for ends in (breaks[:-1], breaks[1:]))
@@ -272,46 +286,3 @@ def _valleys(samples: Floats, xyz: Floats, found: Ints, bound: Floats, others: I
                 if here < depths[deepest]:
                     depths[deepest], others[n, deepest] = here, at
             before, here = here, after
-
-
-@numba.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
-def _bounded_step(
-    jet: Floats, xyz: Floats, uv: Floats, low: Floats, high: Floats, step: Floats, gap: Floats
-) -> None:
-    """Give the Newton step within bounds (n, 2) and the squared distance (n,); ``jet`` is (6, n, 3)."""
-    for n in numba.prange(len(xyz)):
-        square = gu = gv = a0 = b0 = c0 = a = b = c = 0.0
-        for k in range(3):
-            away = jet[0, n, k] - xyz[n, k]
-            du, dv = jet[1, n, k], jet[2, n, k]
-            square += away * away
-            gu += away * du
-            gv += away * dv
-            a0 += du * du
-            b0 += du * dv
-            c0 += dv * dv
-            a += away * jet[3, n, k]
-            b += away * jet[4, n, k]
-            c += away * jet[5, n, k]
-        a, b, c = a + a0, b + b0, c + c0
-        if not (a > 0 and a * c - b * b > 1e-12 * a0 * c0):
-            a, b, c = a0, b0, c0  # without the bend of the surface the step still goes down
-        tiny = 1e-30 + 1e-14 * max(a, c)  # poles: the direction round them has no length
-        low_u, high_u = low[n, 0] - uv[n, 0], high[n, 0] - uv[n, 0]
-        low_v, high_v = low[n, 1] - uv[n, 1], high[n, 1] - uv[n, 1]
-        # A variable at its bound that wants out of it is held there.
-        held_u = (low_u >= 0 and gu > 0) or (high_u <= 0 and gu < 0)
-        held_v = (low_v >= 0 and gv > 0) or (high_v <= 0 and gv < 0)
-        su, sv = -gu / max(a, tiny), -gv / max(c, tiny)
-        if held_u or held_v:
-            su, sv = 0.0 if held_u else su, 0.0 if held_v else sv
-        elif a * c - b * b > 1e-14 * max(a, c) ** 2:
-            su, sv = (b * gv - c * gu) / (a * c - b * b), (b * gu - a * gv) / (a * c - b * b)
-        # A step that meets a bound in one direction is the best one along that bound in the other.
-        cut_u = min(max(su, low_u), high_u)
-        if cut_u != su and not held_v:
-            sv = -(gv + b * cut_u) / max(c, tiny)
-        cut_v = min(max(sv, low_v), high_v)
-        if cut_v != sv and cut_u == su and not held_u:
-            cut_u = min(max(-(gu + b * cut_v) / max(a, tiny), low_u), high_u)
-        step[n, 0], step[n, 1], gap[n] = cut_u, cut_v, square

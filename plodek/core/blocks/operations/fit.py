@@ -14,6 +14,7 @@ from plodek.core.blocks.layout import Corner, Edge, Follow, Layout, Side
 from plodek.core.errors import BadValue
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
+from plodek.core.shape.surfaces.meeting import onto_all
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.tolerances import ON_GUIDE, SAME_PLACE
 
@@ -52,6 +53,7 @@ def _put(layout: Layout, guides: Mapping[str, Guide], name: str, corner: Corner)
 def slide(layout: Layout, guides: Mapping[str, Guide], corner: str, guide: str, fraction: float) -> Layout:
     """Put a corner on a guide curve at a fraction of its arc length.
 
+    What followed another guide at the corner, or lay on one, does so no more where the place is off that.
     Raises BadValue for a fraction outside 0 to 1, or where the corners along the guide would change
     their order.
     """
@@ -59,9 +61,7 @@ def slide(layout: Layout, guides: Mapping[str, Guide], corner: str, guide: str, 
         raise BadValue(f"the fraction is {fraction:g}", remedy="give a fraction from 0 to 1")
     curve = curve_named(guides, guide)
     xyz = place(curve.at(np.array([fraction]))[0])
-    follows = {e: f for e, f in layout.follows.items() if corner not in e or f.guide == guide}
-    corners = dict(layout.corners) | {corner: Corner(xyz, "guide", guide, fraction)}
-    after = replace(layout, corners=corners, follows=follows)
+    after = _put(layout, guides, corner, Corner(xyz, "guide", guide, fraction))
     _check_order(layout, after, curve, guide, corner)
     return after
 
@@ -107,7 +107,8 @@ def lie(layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], guid
     chain = list(dict.fromkeys(c for side in sides for c in side))
     size = layout.size()
     held = {c for e, f in layout.follows.items() if isinstance(guides[f.guide], Curve) for c in e}
-    for corner, xyz in zip(chain, surface.onto(layout.places(chain)), strict=True):
+    now = replace(layout, lies=dict(layout.lies) | dict.fromkeys(sides, guide))
+    for corner, xyz in zip(chain, _where_they_meet(now, guides, chain, guide), strict=True):
         before = corners[corner]
         if before.sign == "pinned":
             if not is_on(surface, before.xyz, size):
@@ -124,13 +125,26 @@ def lie(layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], guid
             )
         if edge in follows and isinstance(guides[follows[edge].guide], Curve):
             continue
-        now = replace(layout, corners=corners)
+        now = replace(now, corners=corners)
         on_way = edge_path(now, guides, edge).at(_ON_WAY) if edge in bends else None
         if on_way is None or np.abs(surface.onto(on_way) - on_way).max() > ON_GUIDE * size:
             follows[edge] = Follow(guide, True)
             bends.pop(edge, None)
-    lies = dict(layout.lies) | dict.fromkeys(sides, guide)
-    return replace(layout, corners=corners, follows=follows, bends=bends, lies=lies)
+    return replace(now, corners=corners, follows=follows, bends=bends)
+
+
+def _where_they_meet(
+    layout: Layout, guides: Mapping[str, Guide], corners: Sequence[str], guide: str
+) -> list[Floats]:
+    """Give the places (3,) of corners put onto a surface and onto the others that their sides lie on."""
+    found: dict[str, Floats] = {}
+    on: dict[tuple[str, ...], list[str]] = {}
+    for corner in corners:
+        on.setdefault(tuple(dict.fromkeys([guide, *layout.surfaces_of[corner]])), []).append(corner)
+    for names, group in on.items():
+        places = onto_all([surface_named(guides, name) for name in names], layout.places(group))
+        found.update(zip(group, places, strict=True))
+    return [found[corner] for corner in corners]
 
 
 def _pinned_off(layout: Layout, corner: str, guide: str, nearest: Floats) -> BadValue:

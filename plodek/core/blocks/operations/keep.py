@@ -12,6 +12,7 @@ from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Corner, Follow, Layout, Side
 from plodek.core.shape.guide import Guide, surface_named
 from plodek.core.shape.joined import is_own
+from plodek.core.shape.surfaces.meeting import onto_all
 from plodek.core.tolerances import ON_GUIDE
 
 #: Where an edge is looked at, to see whether it lies on a surface as it is.
@@ -23,30 +24,43 @@ def kept_on(before: Layout, layout: Layout, guides: Mapping[str, Guide]) -> Layo
 
     Pinned corners stay, and edges along a curve. What is on its surface already is left as it is.
     """
+    layout = _corners_kept(before, layout, guides)
     sides: dict[str, list[Side]] = {}
     for side, name in layout.lies.items():
         sides.setdefault(name, []).append(side)
     for name, own in sides.items():
-        layout = _put(before, layout, guides, name, own)
+        layout = _edges_kept(before, layout, guides, name, own)
     return layout
 
 
-def _put(before: Layout, layout: Layout, guides: Mapping[str, Guide], name: str, sides: list[Side]) -> Layout:
-    surface = surface_named(guides, name)
+def _corners_kept(before: Layout, layout: Layout, guides: Mapping[str, Guide]) -> Layout:
+    """Put new free corners onto the surfaces of their sides, onto all of these at once."""
     near = ON_GUIDE * layout.size()
-    new = [c for c in dict.fromkeys(c for side in sides for c in side) if c not in before.corners]
+    on: dict[tuple[str, ...], list[str]] = {}
+    for part, names in layout.surfaces_of.items():
+        if isinstance(part, str) and part not in before.corners and layout.corners[part].sign == "free":
+            on.setdefault(names, []).append(part)
     corners = dict(layout.corners)
-    free = [c for c in new if corners[c].sign == "free"]
-    if free:
+    for names, free in on.items():
+        surfaces = [surface_named(guides, name) for name in names]
+        own = next((n for n, surface in zip(names, surfaces, strict=True) if is_own(surface)), None)
         places = layout.places(free)
-        onto = surface.onto(places)
+        onto = onto_all(surfaces, places)
         far = np.linalg.norm(onto - places, axis=1) > near
         for corner, xyz, is_far in zip(free, onto, far, strict=True):
             if is_far:
                 corners[corner] = Corner(place(xyz))
-            if is_own(surface):
-                corners[corner] = replace(corners[corner], sign="guide", guide=name)
-        layout = replace(layout, corners=corners)
+            if own is not None:
+                corners[corner] = replace(corners[corner], sign="guide", guide=own)
+    return replace(layout, corners=corners) if on else layout
+
+
+def _edges_kept(
+    before: Layout, layout: Layout, guides: Mapping[str, Guide], name: str, sides: list[Side]
+) -> Layout:
+    """Let new edges of sides on a surface, that are off it as they are, follow it."""
+    surface = surface_named(guides, name)
+    near = ON_GUIDE * layout.size()
     edges = [
         edge
         for edge in dict.fromkeys(edge for side in sides for edge in layout.rim_of(side))

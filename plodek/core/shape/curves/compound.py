@@ -55,6 +55,15 @@ class Joined(Curve):
                 found.append(self._ends[n] / self.length)
         return np.union1d(found, [] if self.closed else [0.0, 1.0])
 
+    @property
+    def joints(self) -> Floats:
+        """Those of the pieces."""
+        parts = [
+            (self._ends[n] + piece.joints * piece.length) / self.length
+            for n, piece in enumerate(self._pieces)
+        ]
+        return np.union1d(np.clip(np.concatenate(parts), 0.0, 1.0), [0.0, 1.0])
+
     def at(self, s: Floats) -> Floats:
         """Give the places (n, 3) at the fractions ``s`` (n,)."""
         return self._gathered(s, lambda curve, part: (curve.at(part),))[0]
@@ -141,6 +150,13 @@ class Part(Curve):
         """Fractions of the sharp corners, and both ends."""
         return self._corners
 
+    @property
+    def joints(self) -> Floats:
+        """Those of the whole within the part."""
+        turns = np.arange(-2.0, 3.0) if self._whole.closed else np.zeros(1)
+        found = (np.add.outer(turns, self._whole.joints).ravel() - self._start) / self._span
+        return np.union1d(found[(found > 0) & (found < 1)], [0.0, 1.0])
+
     def at(self, s: Floats) -> Floats:
         """Give the places (n, 3) at the fractions ``s`` (n,)."""
         return self._whole.at(self._start + np.clip(s, 0.0, 1.0) * self._span)
@@ -184,6 +200,11 @@ class MovedCurve(Curve):
     def corners(self) -> Floats:
         """Fractions of the sharp corners and, on an open curve, of both ends."""
         return self._before.corners
+
+    @property
+    def joints(self) -> Floats:
+        """Those of the curve before the move."""
+        return self._before.joints
 
     def at(self, s: Floats) -> Floats:
         """Give the places (n, 3) at the fractions ``s`` (n,)."""

@@ -45,6 +45,11 @@ class Curve(ABC):
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the places on the curve nearest to ``xyz`` (n, 3)."""
 
+    @property
+    def joints(self) -> Floats:
+        """Rising fractions, both ends included, between which the curve is given by one smooth formula."""
+        return np.union1d(self.corners, [0.0, 1.0])
+
     def tangent(self, s: Floats) -> Floats:
         """Give the unit tangents (n, 3) at the fractions ``s`` (n,); after the turn at a corner."""
         first = self.derivatives(s)[1]

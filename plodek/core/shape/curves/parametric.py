@@ -52,6 +52,11 @@ class ParametricCurve(Curve):
         """Fractions of the sharp corners and, on an open curve, of both ends."""
         return self._sharp
 
+    @property
+    def joints(self) -> Floats:
+        """The knots, as fractions."""
+        return np.append(np.clip(self._ends[:-1] / self.length, 0.0, 1.0), 1.0)
+
     def at(self, s: Floats) -> Floats:
         """Give the places (n, 3) at the fractions ``s`` (n,)."""
         return self._jet(self.parameter(s))[0]

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from functools import cached_property
 
 import numpy as np
 
 from plodek.core.arrays import Floats, dot
-from plodek.core.shape.closest import SurfaceSearch
+from plodek.core.shape.closest import SurfaceJet, SurfaceSearch
 from plodek.core.shape.curves.curve import Curve, Jet
 from plodek.core.shape.curves.parametric import ParametricCurve
+from plodek.core.shape.patch_table import PatchTable
 from plodek.core.shape.surfaces.surface import Border, Facets, SmoothSurface
 from plodek.core.tolerances import SAME_PLACE
 
@@ -35,13 +37,26 @@ class GeneratedSurface(SmoothSurface):
     #: Samples in u and v from which closest places are sought.
     samples: tuple[int, int] = (40, 40)
 
+    @property
+    def joints(self) -> tuple[Floats, Floats]:
+        """Rising parameters in u and v between which the surface is given by one smooth formula."""
+        return self.breaks
+
     def nearest(self, xyz: Floats) -> Floats:
         """Give the parameters (n, 2) of the nearest places: nearest sample, then bounded Newton steps."""
         return self._search.nearest(xyz)
 
     @cached_property
     def _search(self) -> SurfaceSearch:
-        return SurfaceSearch(self.derivatives, self.breaks, self.wraps, self.samples)
+        return SurfaceSearch(self.derivatives, self.breaks, self.wraps, self.samples, table=self._table)
+
+    @cached_property
+    def _table(self) -> PatchTable:
+        return PatchTable(lambda uv: self._by_formula(uv)[0], self.joints)
+
+    def _by_formula(self, uv: Floats) -> SurfaceJet:
+        """Give place and derivatives at the parameters ``uv`` (n, 2), as the surface is defined."""
+        return self.derivatives(uv)
 
     @cached_property
     def area(self) -> float:
@@ -137,6 +152,21 @@ class GeneratedSurface(SmoothSurface):
             found.append(max(float(np.sum(turns)), float(np.sum(bends))))
         count = int(np.clip(np.ceil(max(found) / _TURN), 1, _MOST_LINES))
         return np.union1d(np.linspace(0.0, 1.0, count + 1), self.breaks[axis])
+
+
+class TabledSurface(GeneratedSurface):
+    """A surface whose formula is costly: places and derivatives come from its table, where that is exact."""
+
+    def derivatives(self, uv: Floats) -> SurfaceJet:
+        """Give place and derivatives at the parameters ``uv`` (n, 2)."""
+        if not self._table.exact:
+            return self._by_formula(uv)
+        place, du, dv, duu, duv, dvv = self._table.jet(uv)
+        return place, du, dv, duu, duv, dvv
+
+    @abstractmethod
+    def _by_formula(self, uv: Floats) -> SurfaceJet:
+        """Give place and derivatives at the parameters ``uv`` (n, 2), as the surface is defined."""
 
 
 class SideCurve(ParametricCurve):

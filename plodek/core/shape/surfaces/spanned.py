@@ -12,13 +12,13 @@ from plodek.core.errors import BadValue
 from plodek.core.shape.closest import SurfaceJet
 from plodek.core.shape.curves.compound import Part
 from plodek.core.shape.curves.curve import Curve
-from plodek.core.shape.surfaces.generated import GeneratedSurface
+from plodek.core.shape.surfaces.generated import TabledSurface
 from plodek.core.shape.surfaces.swept import breaks_of
 
 _SHARES = np.linspace(0.0, 1.0, 33)
 
 
-class Lofted(GeneratedSurface):
+class Lofted(TabledSurface):
     """The surface through two or more sections: u along each, v from the first to the last.
 
     Between sections a cubic spline through places at equal fractions of their lengths, straight between
@@ -58,8 +58,19 @@ class Lofted(GeneratedSurface):
         self.breaks = (along, np.array([0.0, 1.0]))
         self.wraps = (sections[0].closed, False)
         self.samples = (80, 24)
+        self._knots = knots
 
-    def derivatives(self, uv: Floats) -> SurfaceJet:
+    @property
+    def joints(self) -> tuple[Floats, Floats]:
+        """Those of the sections, and the sections themselves."""
+        along = self.breaks[0]
+        own = [
+            np.interp(s.joints, corners, along)
+            for s, corners in zip(self._sections, self._corners, strict=True)
+        ]
+        return np.unique(np.concatenate([along, *own])), self._knots
+
+    def _by_formula(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
         v = uv[:, 1]
         if self._weights is None:
@@ -128,7 +139,7 @@ def _apart(corners: Floats, at: float) -> Floats:
     return np.minimum(away, 1.0 - away)
 
 
-class Filled(GeneratedSurface):
+class Filled(TabledSurface):
     """The surface from two to four boundary curves, blended from its sides (Coons 1967, MIT MAC-TR-41).
 
     Four or three curves meet end to end within ``gap``, in order round the boundary; two are opposite
@@ -148,9 +159,18 @@ class Filled(GeneratedSurface):
             np.union1d(_breaks(bottom), _breaks(top)),
             np.union1d(_breaks(left), _breaks(right)),
         )
+        self._joints = (
+            np.union1d(_joints(bottom), _joints(top)),
+            np.union1d(_joints(left), _joints(right)),
+        )
         self._corners = np.stack([_end(bottom, 0), _end(bottom, 1), _end(top, 0), _end(top, 1)])
 
-    def derivatives(self, uv: Floats) -> SurfaceJet:
+    @property
+    def joints(self) -> tuple[Floats, Floats]:
+        """Those of the boundary curves."""
+        return self._joints
+
+    def _by_formula(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
         u, v = uv[:, 0], uv[:, 1]
         b, t, lft, r = (_jet(side, at) for side, at in zip(self._sides, (u, u, v, v), strict=True))
@@ -176,6 +196,10 @@ _Side = Curve | tuple[Floats, Floats]
 
 def _breaks(side: _Side) -> Floats:
     return breaks_of(side) if isinstance(side, Curve) else np.array([0.0, 1.0])
+
+
+def _joints(side: _Side) -> Floats:
+    return side.joints if isinstance(side, Curve) else np.array([0.0, 1.0])
 
 
 def _jet(side: _Side, s: Floats) -> tuple[Floats, Floats, Floats]:

@@ -14,7 +14,7 @@ from plodek.core.shape.closest import SurfaceJet
 from plodek.core.shape.curves.curve import Curve, Jet
 from plodek.core.shape.curves.parametric import ParametricCurve
 from plodek.core.shape.frame import frame_of, unit
-from plodek.core.shape.surfaces.generated import GeneratedSurface
+from plodek.core.shape.surfaces.generated import GeneratedSurface, TabledSurface
 
 #: Where a curve is looked at to see whether it is plane, and how far off its plane it may be, by its length.
 _LOOKED_AT = np.linspace(0.0, 1.0, 129)
@@ -37,6 +37,11 @@ class Extruded(GeneratedSurface):
         self.breaks = (breaks_of(curve), np.array([0.0, 1.0]))
         self.wraps = (curve.closed, False)
         self.samples = (160, 4)
+
+    @property
+    def joints(self) -> tuple[Floats, Floats]:
+        """Those of the curve."""
+        return self.curve.joints, self.breaks[1]
 
     def derivatives(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
@@ -74,6 +79,11 @@ class Revolved(GeneratedSurface):
         self.breaks = (np.array([0.0, 1.0]), breaks_of(curve))
         self.wraps = (abs(turn) >= math.tau * (1 - 1e-12), curve.closed)
         self.samples = (48, 120)
+
+    @property
+    def joints(self) -> tuple[Floats, Floats]:
+        """Those of the curve."""
+        return self.breaks[0], self.curve.joints
 
     def derivatives(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
@@ -243,7 +253,7 @@ class Trail(ParametricCurve):
         return self._frame.along(np.repeat(self._local, len(u), axis=0), u)
 
 
-class Swept(GeneratedSurface):
+class Swept(TabledSurface):
     """A section carried along a path without twist, perhaps growing: u along the section, v along the path.
 
     The section is taken where it is, at the path's start. See `PathFrame`.
@@ -257,7 +267,12 @@ class Swept(GeneratedSurface):
         self.wraps = (section.closed, False)
         self.samples = (60, 80)
 
-    def derivatives(self, uv: Floats) -> SurfaceJet:
+    @property
+    def joints(self) -> tuple[Floats, Floats]:
+        """Those of the section and of the path."""
+        return self._section.joints, self._frame.path.joints
+
+    def _by_formula(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at ``uv`` (n, 2); the second one by v by a central difference."""
         frame = self._frame
         u, v = uv[:, 0], uv[:, 1]
