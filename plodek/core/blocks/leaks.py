@@ -1,40 +1,42 @@
 """What leaks in a layout: sides and corners that nearly meet, blocks that overlap, sides that meet in part.
 
-All is looked at with straight edges, which is enough to tell what meets what.
+All is looked at with straight edges, which is enough to tell what meets what; for overlaps see `overlaps`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from itertools import permutations
+from collections.abc import Mapping
 
 import numpy as np
 import scipy
 
-from plodek.core.arrays import Bools, Floats, Ints
+from plodek.core.arrays import Bools, Floats
+from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.finding import Finding
-from plodek.core.blocks.layout import Layout, Side, edge_of
+from plodek.core.blocks.layout import Edge, Layout, Side, edge_of
+from plodek.core.blocks.overlaps import overlaps
 from plodek.core.tolerances import SAME_PLACE
 
 #: Corners this near to each other, in shares of the shortest edge at them, were most likely meant to be one.
 _NEARLY = 0.01
-#: Where a block is looked at for others in it, inside and on its rim; what is on the rim counts that far
-#: inside the other block, in barycentric coordinates.
-_INSIDE, _RIM = np.array([0.15, 0.5, 0.85]), np.array([0.0, 0.5, 1.0])
-_DEEP = 0.02
 #: A corner off a side by less than this share of its size lies on it; by the second, off its rim.
 _ON_SIDE, _OFF_RIM = 1e-3, 0.02
 #: Findings of a kind at most; more say nothing more.
 _MOST = 20
 
 
-def leaks(layout: Layout, broken: frozenset[str]) -> list[Finding]:
-    """Find what leaks; ``broken`` blocks are turned inside out, and told already."""
+def leaks(layout: Layout, broken: frozenset[str], paths: Mapping[Edge, EdgePath]) -> list[Finding]:
+    """Find what leaks; ``broken`` blocks are inside out, and told already; edges run along ``paths``."""
     if len(layout.filled) < 2:
         return []
     near = _near_corners(layout)
     slits, joined = _slits(layout, near)
-    return [*slits, *_close(layout, near, joined), *_partly(layout, near), *_overlaps(layout, broken)]
+    return [
+        *slits,
+        *_close(layout, near, joined),
+        *_partly(layout, near),
+        *_overlapping(layout, broken, paths),
+    ]
 
 
 def _near_corners(layout: Layout) -> dict[tuple[str, str], float]:
@@ -175,92 +177,14 @@ def _lies_in(side: Floats, xyz: Floats) -> Bools:
     return np.asarray(near & np.all((u > _OFF_RIM) & (u < 1 - _OFF_RIM), axis=1))
 
 
-def _overlaps(layout: Layout, broken: frozenset[str]) -> list[Finding]:
-    """Find blocks that lie in each other, by places inside them."""
+def _overlapping(layout: Layout, broken: frozenset[str], paths: Mapping[Edge, EdgePath]) -> list[Finding]:
+    """Tell blocks that lie in each other."""
     names = [name for name in layout.filled if name not in broken]
-    if len(names) < 2:
-        return []
-    count = 1 << layout.dim
-    corners = layout.places(c for name in names for c in layout.blocks[name].corners).reshape(-1, count, 3)
-    pairs = _boxes_that_meet(corners)
-    number = {name: n for n, name in enumerate(names)}
-    joined = [[number.get(use.block, -1) for use in uses] for uses in layout.sides.values() if len(uses) == 2]
-    pairs = pairs[~_among(pairs, np.array(joined).reshape(-1, 2), len(names))]
-    hit = np.zeros(len(pairs), dtype=bool)
-    if len(pairs):
-        for shares, deep in ((_INSIDE, 0.0), (_RIM, _DEEP)):
-            places = _places_in(corners, layout.dim, shares)
-            for one, other in ((0, 1), (1, 0)):
-                hit |= _any_in(places[pairs[:, one]], corners, pairs[:, other], layout.dim, deep)
     return [
         Finding(
-            f"the blocks {layout.labels[names[a]]} and {layout.labels[names[b]]} overlap: move their corners "
-            "apart, or take one of them out",
-            (names[a], names[b]),
+            f"the blocks {layout.labels[a]} and {layout.labels[b]} overlap: move their corners apart, or "
+            "take one of them out",
+            (a, b),
         )
-        for a, b in pairs[hit].tolist()
+        for a, b in overlaps(layout, names, paths)
     ][:_MOST]
-
-
-def _places_in(corners: Floats, dim: int, along: Floats) -> Floats:
-    """Give places in blocks (n, places, 3), at shares along each axis."""
-    shares = np.stack(np.meshgrid(*[along] * dim, indexing="ij"), -1).reshape(-1, dim)
-    weights = np.ones((len(shares), corners.shape[1]))
-    for n in range(corners.shape[1]):
-        for axis in range(dim):
-            weights[:, n] *= shares[:, axis] if n >> axis & 1 else 1.0 - shares[:, axis]
-    return np.asarray(np.einsum("pc,nck->npk", weights, corners))
-
-
-def _boxes_that_meet(places: Floats) -> Ints:
-    """Give the pairs (m, 2) of groups of places whose boxes overlap, swept along the axis that parts them."""
-    low, high = places.min(axis=1), places.max(axis=1)
-    flat = high == low  # the plane has no depth
-    slack = 1e-9 * np.ptp(places.reshape(-1, 3), axis=0)
-    spread = np.ptp(low, axis=0) / np.maximum(np.mean(high - low, axis=0), 1e-300)
-    axis = int(np.argmax(spread))
-    order = np.argsort(low[:, axis], kind="stable")
-    ends = np.searchsorted(low[order, axis], high[order, axis] - slack[axis], side="left")
-    counts = np.maximum(ends - np.arange(len(order)) - 1, 0)
-    first = np.repeat(np.arange(len(order)), counts)
-    second = first + 1 + np.arange(len(first)) - np.repeat(np.cumsum(counts) - counts, counts)
-    a, b = order[first], order[second]
-    meet = (low[a] < high[b] - slack) & (low[b] < high[a] - slack) | flat[a] & flat[b]
-    return np.stack([a, b], axis=1)[np.all(meet, axis=1)]
-
-
-def _among(pairs: Ints, others: Ints, count: int) -> Bools:
-    """Say which pairs (m, 2) of numbers below ``count`` are among others (k, 2), either way round."""
-    keys = [np.min(part, axis=1) * count + np.max(part, axis=1) for part in (pairs, others)]
-    return np.isin(keys[0], keys[1])
-
-
-def _any_in(places: Floats, corners: Floats, blocks: Ints, dim: int, deep: float) -> Bools:
-    """Say for each of ``blocks`` (m,) whether one of its places (m, p, 3) is in one of the block's simplices.
-
-    ``corners`` (n, corners, 3) are those of all blocks; ``deep`` is how far inside, barycentric.
-    """
-    found = np.zeros(len(blocks), dtype=bool)
-    for simplex in _simplices(dim):
-        base = corners[:, simplex[0]]
-        ways = np.stack([corners[:, n] - base for n in simplex[1:]], axis=-1)[:, :dim]
-        sound = np.abs(np.linalg.det(ways)) > 0
-        back = np.zeros(ways.shape)
-        back[sound] = np.linalg.inv(ways[sound])
-        away = (places - base[blocks][:, None])[..., :dim]
-        shares = np.einsum("mij,mpj->mpi", back[blocks], away)
-        least = np.minimum(shares.min(axis=-1), 1.0 - shares.sum(axis=-1))
-        found |= sound[blocks] & np.any(least > deep, axis=1)
-    return found
-
-
-def _simplices(dim: int) -> Sequence[tuple[int, ...]]:
-    """Give the simplices of a block along its main diagonal (Kuhn), by the numbers of corners."""
-    found = []
-    for order in permutations(range(dim)):
-        corner, path = 0, [0]
-        for axis in order:
-            corner |= 1 << axis
-            path.append(corner)
-        found.append(tuple(path))
-    return found

@@ -141,7 +141,7 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], paths: Mapping[Edge, EdgeP
                 edges=tuple(edges),
             )
         )
-    return found + leaks(layout, frozenset(broken))
+    return found + leaks(layout, frozenset(broken), paths)
 
 
 def _on_each_other(layout: Layout, paths: Mapping[Edge, EdgePath]) -> list[list[Edge]]:

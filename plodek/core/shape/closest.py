@@ -167,6 +167,7 @@ class SurfaceSearch:
         self._counts = np.array(counts, dtype=float)
         steps = [s / c * (e[1] - e[0]) for s, c, e in zip(sizes, counts, self._ends, strict=True)]
         self._reach = float(np.max(np.hypot(*steps)))
+        self._round_off = (ROUND_OFF * float(np.max(np.ptp(self._xyz, axis=0)))) ** 2
         # Where a sample lies, counted in samples.
         self._cells = (self._uv - self._ends[:, 0]) / (self._ends[:, 1] - self._ends[:, 0]) * self._counts
 
@@ -176,20 +177,19 @@ class SurfaceSearch:
         apart, index = (
             np.reshape(part, (len(xyz), count)) for part in self._tree.query(xyz, k=count, workers=-1)
         )
-        rows = np.arange(len(xyz))
         best, gap = self._refined(xyz, index[:, 0])
         # Among the nearest samples one that is cells away from the first may lie in another valley, and
         # one beyond a sharp line lies on another smooth piece.
         away = np.abs(self._cells[index] - self._cells[index[:, :1]])
         away = np.max(np.minimum(away, np.where(self._wraps, self._counts - away, away)), axis=2)
-        far = np.argmax(away, axis=1)
-        other = self._low[index] != self._low[index[:, :1]]
-        beyond = np.argmax(np.any(other, axis=2), axis=1)
-        for again, needed in ((far, away[rows, far] > _ADJACENT), (beyond, beyond > 0)):
+        other = np.any(self._low[index] != self._low[index[:, :1]], axis=2) | (away > _ADJACENT)
+        for again in range(1, count):
             # What lies round a sample is no nearer than it is, less the reach of its cell.
-            needed = needed & (apart[rows, again] - self._reach < np.sqrt(gap))
+            needed = (
+                other[:, again] & (gap > self._round_off) & (apart[:, again] - self._reach < np.sqrt(gap))
+            )
             if np.any(needed):
-                uv, tried = self._refined(xyz[needed], index[rows, again][needed])
+                uv, tried = self._refined(xyz[needed], index[needed, again])
                 better = tried < gap[needed]
                 best[needed] = np.where(better[:, None], uv, best[needed])
                 gap[needed] = np.where(better, tried, gap[needed])

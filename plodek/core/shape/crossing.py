@@ -122,27 +122,38 @@ class CrossingCurve(ParametricCurve):
     #: Both surfaces decide at every place, which is costly: arc length to 1e-9 must do.
     settled = 1e-9
 
-    def __init__(self, a: SmoothSurface, b: SmoothSurface, uv: Floats, st: Floats, *, closed: bool) -> None:
+    def __init__(
+        self,
+        a: SmoothSurface,
+        b: SmoothSurface,
+        both: Floats,
+        *,
+        closed: bool,
+        corner: bool = False,
+    ) -> None:
+        """Take parameters ``both`` (n, 4) on the surfaces; a closed one may begin at a ``corner``."""
         self._a, self._b = a, b
+        uv, st = both[:, :2], both[:, 2:]
         self._within = np.hstack([_smooth_part(a, uv), _smooth_part(b, st)])
         xyz = a.at(_wrapped(a, uv))
         if closed:
             xyz[-1] = xyz[0]
         knots = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(xyz, axis=0), axis=1))])
+        self._goes_on = closed and not corner
         self._guide: scipy.interpolate.PPoly = scipy.interpolate.CubicSpline(
-            knots, xyz, bc_type="periodic" if closed else "not-a-knot"
+            knots, xyz, bc_type="periodic" if self._goes_on else "not-a-knot"
         )
         self._first, self._second = self._guide.derivative(), self._guide.derivative(2)
-        self._seeds = scipy.interpolate.CubicSpline(knots, np.column_stack([uv, st]))
+        self._seeds = scipy.interpolate.CubicSpline(knots, both)
         self._range = knots[-1]
-        self._is_closed = closed
-        super().__init__(knots, closed=closed, sharp=np.empty(0) if closed else knots[[0, -1]], points=xyz)
+        sharp = knots[:1] if closed else knots[[0, -1]]
+        super().__init__(knots, closed=closed, sharp=np.empty(0) if self._goes_on else sharp, points=xyz)
 
     def _jet(self, u: Floats) -> Jet:
         step = 1e-5 * self._range
         place, first = self._met(u)
         low, high = u - step, u + step
-        if not self._is_closed:
+        if not self._goes_on:
             low, high = np.maximum(low, 0.0), np.minimum(high, self._range)
         second = (self._met(high)[1] - self._met(low)[1]) / (high - low)[:, None]
         return place, first, second
@@ -151,7 +162,7 @@ class CrossingCurve(ParametricCurve):
         return self._met(u)[1]
 
     def _met(self, u: Floats) -> tuple[Floats, Floats]:
-        at = np.mod(u, self._range) if self._is_closed else u
+        at = np.mod(u, self._range) if self._goes_on else u
         c, c1, c2 = (np.asarray(f(at)) for f in (self._guide, self._first, self._second))
         found = np.asarray(self._seeds(at))
         for _ in range(8):
@@ -324,10 +335,13 @@ def _with_corners(a: SmoothSurface, b: SmoothSurface, both: Floats, *, closed: b
     """Make the curve through parameters (n, 4) on both surfaces: smooth stretches between sharp lines."""
     at = _over_sharp_lines(a, b, both)
     if not len(at):
-        return CrossingCurve(a, b, both[:, :2], both[:, 2:], closed=closed)
-    share, place = at[:, 0], at[:, 1:]
-    order = np.argsort(share)
-    share, place = share[order], place[order]
+        return CrossingCurve(a, b, both, closed=closed)
+    at = at[np.argsort(at[:, 0])]
+    xyz = a.at(_wrapped(a, at[:, 1:3]))
+    size = float(np.max(np.ptp(a.at(_wrapped(a, both[:, :2])), axis=0)))
+    # On a seam one corner may be found on both sides.
+    kept = [n for n in range(len(at)) if not np.any(np.linalg.norm(xyz[:n] - xyz[n], axis=1) < 1e-9 * size)]
+    share, place = at[kept, 0], at[kept, 1:]
     count = len(both) - 1
     if closed:  # it begins at its first corner; its parameters run on over the seam
         run_on = both[1:] + np.round(both[-1] - both[0])
@@ -345,7 +359,8 @@ def _with_corners(a: SmoothSurface, b: SmoothSurface, both: Floats, *, closed: b
             tried = np.column_stack([np.interp(inner, nodes, part) for part in both.T])
             tried = np.column_stack(_refined(a, b, tried[:, :2], tried[:, 2:]))
             stretch = np.vstack([start, tried, end])
-            pieces.append(CrossingCurve(a, b, stretch[:, :2], stretch[:, 2:], closed=False))
+            once = closed and len(share) == 2
+            pieces.append(CrossingCurve(a, b, stretch, closed=once, corner=once))
     gap = 1e-7 * sum(piece.length for piece in pieces)
     return Joined(pieces, gap) if len(pieces) > 1 else pieces[0]
 

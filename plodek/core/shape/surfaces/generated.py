@@ -48,7 +48,11 @@ class GeneratedSurface(SmoothSurface):
 
     @cached_property
     def _search(self) -> SurfaceSearch:
-        return SurfaceSearch(self.derivatives, self.breaks, self.wraps, self.samples, table=self._table)
+        # Over a sharp seam no step leads on: what lies beyond it is sought by itself.
+        smooth = [wraps and 0.0 not in sharp for wraps, sharp in zip(self.wraps, self.sharp, strict=True)]
+        return SurfaceSearch(
+            self.derivatives, self.breaks, (smooth[0], smooth[1]), self.samples, table=self._table
+        )
 
     @cached_property
     def _table(self) -> PatchTable:
