@@ -24,6 +24,11 @@ def factor(source: str, target: str) -> float:
     return 1.0 if source == target else METRES[source] / METRES[target]
 
 
+def unit_of(metres: float) -> LengthUnit | None:
+    """Give the unit that is so many metres long; None where none is."""
+    return next((unit for unit in get_args(LengthUnit) if abs(METRES[unit] / metres - 1.0) < 1e-9), None)
+
+
 def length(value: float | str, unit: str) -> float:
     """Read a length, a number in ``unit`` or text such as ``"6 mm"``, as a number in ``unit``.
 

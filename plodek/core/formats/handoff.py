@@ -13,7 +13,7 @@ from plodek.core.check.walls import Walls
 from plodek.core.errors import BadValue, FoldedGrid, NotReady
 from plodek.core.formats import registry
 from plodek.core.grid.grid import Grid
-from plodek.core.units import METRES, factor
+from plodek.core.units import METRES, factor, unit_of
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,8 @@ def hand_off(
     """Write a grid of space to a folder: its files and ``report.md``.
 
     Coordinates are turned from ``unit`` into ``file_unit`` (the same where None) and multiplied by
-    ``scale``; ``limits`` is the gate, by metric key, and what ``walls`` say is told in the report.
+    ``scale``; the files say the unit that they are in then, none where it has no name. ``limits`` is the
+    gate, by metric key, and what ``walls`` say is told in the report.
     Raises NotReady where faces are unnamed or the grid is still plane, FoldedGrid for folded cells
     without ``folded_too``, or cells at poles without ``poles_too``.
     """
@@ -95,12 +96,15 @@ def hand_off(
             f"{poles} cells have an edge that has shrunk to a pole, and some solvers refuse such cells",
             remedy="put a butterfly core in place of the pole; to hand them off all the same, say so",
         )
+    # With a further factor the numbers are in another unit than the one chosen, perhaps in none with a name.
+    metres = METRES[out] / scale
+    truly = unit_of(metres) or ""
     folder.mkdir(parents=True, exist_ok=True)
     files: list[Path] = []
     for one in chosen:
         assert one.write is not None
-        files += one.write(folder / f"{name}{one.endings[0]}", grid, out)
-    facts = facts_of(grid, cells) | {"unit": out, "scale": scale, "gate": outcome.passed}
+        files += one.write(folder / f"{name}{one.endings[0]}", grid, truly)
+    facts = facts_of(grid, cells) | {"unit": truly, "metres": metres, "scale": scale, "gate": outcome.passed}
     facts |= _told(walls or Walls(), unit)
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")
@@ -123,12 +127,12 @@ def _told(walls: Walls, unit: str) -> dict[str, Any]:
 
 def report_of(name: str, facts: dict[str, Any], outcome: Gate) -> str:
     """Write the report that goes beside the files, as Markdown."""
+    unit = facts["unit"] or f"({facts['metres']:.9g} m)"
     lines = [
         f"# {name}",
         "",
-        f"{facts['cells']} cells in {facts['blocks']} blocks; coordinates in {facts['unit']}"
-        + (f", multiplied by {facts['scale']:g}" if facts["scale"] != 1 else "")
-        + f"; volume {facts['volume']:.6g} {facts['unit']}³.",
+        f"{facts['cells']} cells in {facts['blocks']} blocks; coordinates in {unit}; "
+        f"volume {facts['volume']:.6g} {unit}³.",
         "",
         f"Gate: **{'passed' if outcome.passed else 'NOT passed'}**. Folded cells: {outcome.folded}.",
         "",

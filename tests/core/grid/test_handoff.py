@@ -53,13 +53,25 @@ def test_every_patch_type_survives(tmp_path):
         assert {p.name: p.type for p in found.patches} == {f"patch{n}": t for n, t in enumerate(types)}
 
 
-def test_unit_and_scale_are_applied_and_told(tmp_path):
-    done = sent([*PLAIN, REST], tmp_path, file_unit="mm", scale=2.0)
-    grid, unit = read(tmp_path / "g.cgns")
-    assert unit == "mm"
-    assert max(x.max() for x in grid.xyz) == pytest.approx(4000)
-    assert done.facts["volume"] == pytest.approx(8e9)
-    assert "multiplied by 2" in (tmp_path / "report.md").read_text()
+@pytest.mark.parametrize(
+    ("unit", "scale", "largest", "said", "told"),
+    [
+        ("mm", 1.0, 2000, "mm", "coordinates in mm"),
+        ("cm", 0.01, 2, "m", "coordinates in m;"),
+        ("mm", 2.0, 4000, "", "coordinates in (0.0005 m)"),
+        ("in", 25.4, 2000, "mm", "coordinates in mm"),
+    ],
+)
+def test_the_file_says_the_unit_that_it_is_in(tmp_path, unit, scale, largest, said, told):
+    done = sent([*PLAIN, REST], tmp_path, file_unit=unit, scale=scale)
+    grid, found = read(tmp_path / "g.cgns")
+    assert found == said
+    assert max(x.max() for x in grid.xyz) == pytest.approx(largest)
+    assert done.facts["volume"] == pytest.approx((largest / 2) ** 3)
+    assert told in (tmp_path / "report.md").read_text()
+
+
+def test_a_scale_factor_that_is_none_is_refused(tmp_path):
     with pytest.raises(BadValue, match="scale factor"):
         sent([*PLAIN, REST], tmp_path, scale=0.0)
 

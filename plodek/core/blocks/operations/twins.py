@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
 
-from plodek.core.arrays import place
+from plodek.core.arrays import Floats, place
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, Layout, Side, Twin, edge_of
 from plodek.core.errors import Refused
@@ -29,20 +29,33 @@ def match(layout: Layout, name: str, sides: Sequence[Side], others: Sequence[Sid
             f"one side has {len(sides)} block sides and the other {len(others)}",
             remedy="cut the one with fewer, so that both have the same blocks",
         )
-    driving = list(dict.fromkeys(c for side in sides for c in side))
-    there = list(dict.fromkeys(c for side in others for c in side))
-    moved = move.places(layout.places(driving))
-    gaps = np.linalg.norm(moved[:, None, :] - layout.places(there)[None], axis=2)
-    nearest = np.argmin(gaps, axis=1)
-    pairs = {a: there[n] for a, n in zip(driving, nearest, strict=True)}
-    lost = [side for side in sides if tuple(sorted(pairs[c] for c in side)) not in set(others)]
-    if lost or len(set(pairs.values())) != len(there) or np.any(gaps.min(axis=1) > _FAR * layout.size()):
-        names = " to ".join(layout.labels[c] for c in (lost or list(sides))[0])
+    pairs, lost = _pairs(layout, sides, others, move.places)
+    if lost is not None:
+        other_way = _pairs(layout, sides, others, move.back)[1] is None
         raise Refused(
-            f"the side {names} has no twin where the move brings it",
-            remedy="check the shift or the angle, and cut both sides alike",
+            f"the side {' to '.join(layout.labels[c] for c in lost)} has no twin where the move brings it",
+            remedy="the other way round they match: let the other sides drive, or change the sign"
+            if other_way
+            else "check the shift or the angle, and cut both sides alike",
         )
     return Twin(name, move, pairs)
+
+
+def _pairs(
+    layout: Layout, sides: Sequence[Side], others: Sequence[Side], moved: Callable[[Floats], Floats]
+) -> tuple[dict[str, str], Side | None]:
+    """Pair corners with the nearest ones where they are moved to; gives a side too that has no twin there."""
+    driving = list(dict.fromkeys(c for side in sides for c in side))
+    there = list(dict.fromkeys(c for side in others for c in side))
+    places = moved(layout.places(driving))
+    gaps = np.linalg.norm(places[:, None, :] - layout.places(there)[None], axis=2)
+    nearest = np.argmin(gaps, axis=1)
+    pairs = {a: there[n] for a, n in zip(driving, nearest, strict=True)}
+    known = set(others)
+    lost = [side for side in sides if tuple(sorted(pairs[c] for c in side)) not in known]
+    if lost or len(set(pairs.values())) != len(there) or np.any(gaps.min(axis=1) > _FAR * layout.size()):
+        return pairs, (lost or list(sides))[0]
+    return pairs, None
 
 
 def twinned(layout: Layout, guides: Mapping[str, Guide], twin: Twin) -> Layout:

@@ -27,7 +27,7 @@ _POLES = "poles"
 
 
 def write(path: Path, grid: Grid, unit: str) -> list[Path]:
-    """Write a grid of space; ``unit`` is that of its coordinates. Gives the files written.
+    """Write a grid of space; ``unit`` is that of its coordinates, "" for one without a name. Gives the files.
 
     Regions are families of zones. Raises BadValue for a patch or region whose name the file needs itself.
     """
@@ -44,7 +44,7 @@ def write(path: Path, grid: Grid, unit: str) -> list[Path]:
     with open_file(path) as root:
         base = root.child("Base", "CGNSBase_t", np.array([3, 3], dtype=np.int32))
         base.child("DataClass", "DataClass_t", "Dimensional")
-        words = ["Kilogram", UNITS[unit], "Second", "Kelvin", "Radian"]
+        words = ["Kilogram", UNITS.get(unit, "UserDefined"), "Second", "Kelvin", "Radian"]
         table = np.array([list(f"{w:<32}".encode()) for w in words], dtype=np.int8)
         base.child("DimensionalUnits", "DimensionalUnits_t", table)
         for patch in grid.patches:

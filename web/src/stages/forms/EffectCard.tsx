@@ -3,10 +3,12 @@ import { short, whole } from "../../model/numbers";
 import type { Effect } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { Kept } from "../../theme/parts";
+import { useNewReports } from "./reports";
 
 /** “If you keep this”: what the draft would change in numbers, and what would stay. */
 export function EffectCard() {
   const { preview } = useBoardData();
+  const reports = useNewReports();
   const { before, after } = preview ?? {};
   const wrong = preview && !preview.error ? preview.model.findings : [];
   if (!after) return null;
@@ -40,6 +42,9 @@ export function EffectCard() {
           {after.coarse && " in a coarse trial; the fine grid may differ"}
         </Text>
       )}
+      {reports.map((line) => (
+        <Text key={line}>{line}</Text>
+      ))}
       {wrong.slice(0, 3).map((finding) => (
         <Text key={finding.text} color="madder">
           {finding.text}

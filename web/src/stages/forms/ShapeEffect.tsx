@@ -2,19 +2,19 @@ import { Text } from "@chakra-ui/react";
 import { short } from "../../model/numbers";
 import { useBoardData } from "../../session/context";
 import { Kept } from "../../theme/parts";
+import { useNewReports } from "./reports";
 
 const SHOWN = 6;
 
 /** “If you keep this” for guides: what is new, with its size, and what a step has to say. */
 export function ShapeEffect() {
   const { preview, model } = useBoardData();
+  const reports = useNewReports();
   if (!preview || preview.error) return null;
   const before = new Map(model.guides.map((guide) => [guide.name, JSON.stringify(guide)]));
   const after = preview.model;
   const fresh = after.guides.filter((guide) => before.get(guide.name) !== JSON.stringify(guide));
   const gone = model.guides.length + fresh.length - after.guides.length;
-  const told = new Set(model.steps.flatMap((step) => step.report));
-  const reports = after.steps.flatMap((step) => step.report).filter((line) => !told.has(line));
   if (!fresh.length && gone <= 0 && !reports.length) return null;
   return (
     <Kept>

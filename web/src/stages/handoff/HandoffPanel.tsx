@@ -98,6 +98,9 @@ function Export() {
   const [problem, setProblem] = useState("");
   const job = useJob(id);
   const factor = ((METRES[model.unit] ?? 1) / (METRES[unit] ?? 1)) * Number(scale);
+  // With a further factor the numbers of the file are in another unit than the one chosen.
+  const metres = (METRES[unit] ?? 1) / Number(scale);
+  const truly = UNITS.find((name) => Math.abs((METRES[name] ?? 1) / metres - 1) < 1e-9);
   const folded = quality?.folded ?? 0;
   const poles = quality?.poles ?? 0;
   const go = () => {
@@ -168,7 +171,10 @@ function Export() {
         />
       </Flex>
       <Text fontSize="11px" color="muted" mt="1">
-        Coordinates are multiplied by {Number.isFinite(factor) ? short(factor, 6) : "?"}.
+        Coordinates are multiplied by {Number.isFinite(factor) ? short(factor, 6) : "?"}
+        {Number(scale) !== 1 && metres > 0 && Number.isFinite(metres)
+          ? `, so that 1 in the file is ${truly ? `1 ${truly}` : `${short(metres, 6)} m`}.`
+          : "."}
       </Text>
       {folded > 0 && (
         <Box bg="madderSoft" color="madder" px="3" py="2" my="2" borderRadius="md">

@@ -71,7 +71,7 @@ class Pinch(BlockStep):
 
 
 class Three(BlockStep):
-    """Divide a three-sided block (one with a pinched edge) into three, which meet in its middle."""
+    """Divide a three-sided block (one with a pinched edge) or a wedge into three that meet in its middle."""
 
     kind: Literal["three"] = "three"
     verb: ClassVar[str] = "Three"
@@ -83,7 +83,7 @@ class Three(BlockStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         need_open_blocks(model)
-        model.need_plane("three")
+        model.need_blocks()
         (name, *others) = selectors.blocks(model, self.block)
         if others:
             raise BadValue("more than one block is chosen", remedy="divide one after the other")

@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from plodek.core.blocks.hull import inside_hull
 from plodek.core.blocks.layout import Side
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.grid.window import PatchType
@@ -57,7 +58,16 @@ class PatchStep(Step):
                 "no outer face, and none between two regions, is among them", remedy="choose outer faces"
             )
         patch = Patch(self.name, self.type, tuple(sides))
-        return replace(model, patches=(*model.patches, patch), known=model.facts)
+        after = replace(model, patches=(*model.patches, patch), known=model.facts)
+        if isinstance(self.faces, Rest):
+            inside = len(inside_hull(model.layout, sides))
+            if inside:
+                return after.reporting(
+                    self.id,
+                    f"{inside} of these {len(sides)} sides lie inside the hull of the domain: walls of "
+                    "bodies or bends, or slits between blocks",
+                )
+        return after
 
     def _faces(self, model: Model) -> list[Side]:
         if isinstance(self.faces, Rest):

@@ -1,0 +1,97 @@
+"""Wedges in space: divided into three all along their length, at any axis, patches and surfaces kept."""
+
+import numpy as np
+import pytest
+
+from plodek.core.build import build
+from plodek.core.build.walls import walls_of
+from plodek.core.check.measure import measure
+from plodek.core.errors import BadValue
+from tests.conftest import evaluated, model_of
+
+BOX = {"kind": "frame", "shape": "box", "corner": [0, 0, 0], "width": 2, "height": 1, "depth": 3}
+SIZE = np.array([2.0, 1.0, 3.0])
+
+
+def numbered(steps):
+    return [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
+
+
+def wedge(pinched, length, *more):
+    """The box with its edges along one axis shrunk at the high end of the second; the third is its length."""
+    out = 3 - pinched - length
+    places = []
+    for end in (0.0, 1.0):
+        at = np.zeros(3)
+        at[pinched], at[out], at[length] = 0.5, 1.0, end
+        places.append((at * SIZE).tolist())
+    middle = (0.45 * SIZE).tolist()
+    return numbered(
+        [BOX, {"kind": "pinch", "edges": {"each": places}}, *more, {"kind": "three", "block": {"at": middle}}]
+    )
+
+
+@pytest.mark.parametrize(("pinched", "length"), [(0, 1), (0, 2), (1, 0), (1, 2), (2, 0), (2, 1)])
+def test_a_wedge_becomes_three_blocks_of_the_same_volume(pinched, length):
+    cap = {"kind": "patch", "name": "cap", "faces": {"side": "xyz"[length] + "-"}}
+    model = model_of(wedge(pinched, length, cap))
+    assert len(model.layout.filled) == 3
+    assert all(len(set(block.corners)) == 8 for block in model.layout.blocks.values())
+    assert model.facts.findings == []
+    cells = measure(build.build(model).grid)
+    assert not cells.folded.any()
+    assert cells.poles.sum() == 0
+    assert cells.volume.sum() == pytest.approx(3.0)
+    # The patch has the ends of all three, and the middle is where the medians meet.
+    assert sum(patch.name == "cap" for patch in model.patch_of.values()) == 3
+    middles = [c for c, at in model.layout.at_corner.items() if len(at) == 3]
+    assert len(middles) == 2
+    share = model.layout.places(middles) / SIZE
+    assert {round(float(v), 9) for v in share[:, pinched]} == {0.5}
+    assert {round(float(v), 9) for v in share[:, 3 - pinched - length]} == {round(1 / 3, 9)}
+
+
+def test_a_cap_stays_on_its_surface():
+    ball = {"kind": "sphere", "id": "ball", "name": "ball", "centre": [1, 0.5, 1], "radius": 4}
+    on = {"kind": "follow", "guide": "ball", "edges": {"side": "z+"}}
+    model = model_of([ball, *wedge(1, 2, on)])
+    (fit,) = walls_of(model, build.build(model).grid).fits
+    assert fit.sides == 3
+    assert fit.misfit < 1e-12
+
+
+def test_a_block_that_is_no_wedge_is_refused():
+    error = evaluated(numbered([BOX, {"kind": "three", "block": {"at": [1, 0.5, 1]}}])).error
+    assert isinstance(error, BadValue)
+    assert "not three-sided" in str(error)
+
+
+def test_twins_tell_where_the_other_sense_would_match():
+    def sector(low, high, turn):
+        return numbered(
+            [
+                {"kind": "frame", "corner": [1, 0], "width": 1, "height": 1},
+                {"kind": "revolve", "along": [0, 1, 0], "angle": 40, "parts": 1, "cells": 4},
+                {"kind": "twin", "sides": {"side": low}, "others": {"at": [high, 0.5, -0.96]}, "by": "angle", "angle": turn, "along": [0, 1, 0]},
+            ]
+        )  # fmt: skip
+
+    assert evaluated(sector("z+", 1.15, 40)).error is None
+    assert "The other way round they match" in str(evaluated(sector("z+", 1.15, -40)).error)
+    assert "Check the shift or the angle" in str(evaluated(sector("z+", 1.15, 75)).error)
+
+
+@pytest.mark.parametrize("holes", [0, 1, 2])
+def test_all_the_rest_tells_what_lies_inside_the_hull(holes):
+    steps = [
+        {"kind": "frame", "shape": "box", "corner": [0, 0, 0], "width": 5, "height": 3, "depth": 3},
+        {"kind": "cut", "by": "x", "at": [1, 2, 3, 4]},
+        {"kind": "cut", "by": "y", "at": [1, 2]},
+        {"kind": "cut", "by": "z", "at": [1, 2]},
+        *({"kind": "hollow", "blocks": {"at": [x, 1.5, 1.5]}} for x in [1.5, 3.5][:holes]),
+        {"kind": "patch", "id": "rest", "name": "walls", "faces": {"rest": True}},
+    ]
+    said = model_of([{"id": f"s{n}", **step} for n, step in enumerate(steps)]).reports.get("rest", ())
+    assert len(said) == (holes > 0)
+    if holes:
+        assert said[0].startswith(f"{6 * holes} of these {78 + 6 * holes} sides lie inside the hull")

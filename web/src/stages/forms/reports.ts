@@ -1,0 +1,9 @@
+import { useBoardData } from "../../session/context";
+
+/** What steps would have to say if the draft were kept, that none says now. */
+export function useNewReports(): string[] {
+  const { preview, model } = useBoardData();
+  if (!preview || preview.error) return [];
+  const told = new Set(model.steps.flatMap((step) => step.report));
+  return preview.model.steps.flatMap((step) => step.report).filter((line) => !told.has(line));
+}
