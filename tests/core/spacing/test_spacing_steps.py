@@ -88,6 +88,33 @@ def test_matched_ends_follow_their_neighbours_and_turn_with_the_edge():
     assert "No neighbour" in str(lonely)
 
 
+@pytest.mark.parametrize(
+    ("law", "end", "growth"),
+    [("geometric", "first", 1.2), ("geometric", "last", 1 / 1.2), ("tanh", "first", 1.15), ("two-sided", "both", 1.3)],
+)  # fmt: skip
+def test_a_count_comes_from_the_neighbours_cell_and_the_growth(law, end, growth):
+    """By the sum of a geometric row: its length is d (rⁿ - 1)/(r - 1); the fewest cells for the others."""
+    steps = [
+        {"kind": "frame", "id": "f", "width": 5, "height": 1},
+        {"kind": "cut", "id": "c", "by": "x", "at": [1, 4]},
+        {"kind": "count", "id": "n", "tier": {"each": [[0.5, 0], [4.5, 0]]}, "cells": 10},
+    ]
+    space = {"kind": "space", "id": "s", "tier": {"at": [2.5, 0]}, "law": law, "match": end, "growth": growth}
+    model = model_of([*steps, space])
+    d = sizes(model, (2.5, 0))
+    for which, at in (("first", 0), ("last", -1)):
+        if end in (which, "both"):
+            assert d[at] == pytest.approx(0.1)
+    if law == "geometric":
+        assert len(d) == round(math.log(1 + 0.2 * 3 / 0.1) / math.log(1.2))
+        np.testing.assert_allclose(d[1:] / d[:-1], growth, rtol=0.03)
+        return
+    worst = np.max(np.maximum(d[1:] / d[:-1], d[:-1] / d[1:]))
+    assert worst <= growth * (1 + 1e-9)
+    fewer = sizes(model_of([*steps, space | {"cells": len(d) - 1}]), (2.5, 0))
+    assert np.max(np.maximum(fewer[1:] / fewer[:-1], fewer[:-1] / fewer[1:])) > growth
+
+
 def test_twin_sides_are_looked_across_for_jumps_and_matches():
     twin = {
         "kind": "twin", "id": "p", "sides": {"at": [2, 0]}, "others": {"at": [2, 2]}, "shift": [0, 2],

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import ClassVar, Literal, TypeAlias
 
@@ -54,6 +55,7 @@ class Space(SpacingStep):
 
     The first cell is at the first corner of the edge named. Where no count is given, it comes from two
     of first cell, last cell, growth and expansion; or from the growth, as the most that is allowed.
+    With an end as the neighbour it comes from the cell beyond it and the growth.
     """
 
     kind: Literal["space"] = "space"
@@ -141,7 +143,8 @@ class Space(SpacingStep):
                 remedy="name an edge of a filled block, or bring the block back",
             )
         try:
-            law, cells = self._law(model, along, model.paths[along].length)
+            length, beyond = model.paths[along].length, self._beyond(model, named)
+            law, cells = self._row_from(model, length, beyond) or self._law(model, along, length, beyond)
         except ImpossibleSpacing as error:
             path = model.paths[along]
             where = error.where or f"edge {model.layout.label(named)}, {path.length:.4g} {model.unit} long"
@@ -150,7 +153,31 @@ class Space(SpacingStep):
             law = law.turned()  # a curve's own table runs from the edge's first corner
         return law, cells
 
-    def _law(self, model: Model, along: Edge, length: float) -> tuple[EdgeLaw, int | None]:
+    def _beyond(self, model: Model, named: tuple[str, str]) -> dict[End, float]:
+        """Give the sizes of the cells beyond the matched ends of the edge named, the smallest of several."""
+        found: dict[End, float] = {}
+        for end in _ENDS[self.match]:
+            corner = named[0] if end == "first" else named[1]
+            others = model.continuing.get((edge_of(*named), corner), ())
+            if others:
+                found[end] = min(model.laid.size_at(*other) for other in others)
+        return found
+
+    def _row_from(
+        self, model: Model, length: float, beyond: Mapping[End, float]
+    ) -> tuple[EdgeLaw, int] | None:
+        """Work out a geometric law from the cell beyond an end and the growth; None where not asked for."""
+        free = self.cells is None and self.first is None and self.last is None and self.expansion is None
+        if self.law != "geometric" or len(beyond) != 1 or self.growth is None or not free:
+            return None
+        count = geometric_count(
+            length, beyond.get("first", math.nan), beyond.get("last", math.nan), self.growth
+        )
+        return EdgeLaw("geometric", matched=_ENDS[self.match]), model.spacing.counting.rounded(count)
+
+    def _law(
+        self, model: Model, along: Edge, length: float, beyond: Mapping[End, float]
+    ) -> tuple[EdgeLaw, int | None]:
         """Work out the law and the count, if there is one, on the edge named."""
         if self.law == "uniform":
             return EdgeLaw(), self.cells
@@ -178,7 +205,10 @@ class Space(SpacingStep):
             raise BadValue(f"the {self.law} law needs a cell size", remedy="give the first or the last cell")
         cells = self.cells
         if cells is None and self.growth is not None:
-            cells = model.spacing.counting.up(needed(law, length, self.growth))
+            known = law
+            for end, size in beyond.items():
+                known = known.with_end(end, size)
+            cells = model.spacing.counting.up(needed(known, length, self.growth))
         return law, cells
 
     def _table(self, model: Model, length: float) -> tuple[EdgeLaw, int | None]:
