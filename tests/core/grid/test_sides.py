@@ -4,7 +4,10 @@ import numpy as np
 import pytest
 
 from plodek.core.grid.side import Rim, between, on_surface
+from plodek.core.shape.curves.compound import Part
+from plodek.core.shape.curves.ellipse import Ellipse
 from plodek.core.shape.surfaces.analytic import sphere
+from plodek.core.shape.surfaces.swept import Revolved
 from plodek.core.shape.surfaces.together import Together
 from plodek.core.shape.surfaces.triangulated import Triangulated
 from tests.core.shape.test_surfaces import SURFACES
@@ -55,12 +58,35 @@ def test_a_side_that_ends_in_a_pole_runs_to_it():
     np.testing.assert_allclose(on_surface(BALL, U, V, rim_of(wanted)), wanted, atol=1e-9)
 
 
+@pytest.mark.parametrize("long", [0.3, 1.0, 4.0])
+@pytest.mark.parametrize("end", [0.0, 1.0])
+def test_a_pole_within_is_covered_in_polar_coordinates(long, end):
+    """On a nose, blunt or slender: nodes even in the way from its tip are found again, the tip is one of them."""
+    arc = Ellipse(np.zeros(3), (long, 1.0), np.eye(3), 0.5 * np.pi, np.pi)
+    nose = Revolved(arc if end else Part(arc, 1.0, 0.0), np.zeros(3), np.array([1.0, 0, 0]), 2 * np.pi)
+    x, y = 1.2 * (U - 0.5), 0.9 * (V - 0.5)
+    uv = np.stack([np.arctan2(y, x) / (2 * np.pi) % 1.0, np.abs(end - np.hypot(x, y))], -1)
+    wanted = nose.at(uv.reshape(-1, 2)).reshape(N, N, 3)
+    found = on_surface(nose, U, V, rim_of(wanted))
+    np.testing.assert_allclose(found, wanted, atol=1e-9)
+    np.testing.assert_allclose(found[N // 2, N // 2], [-long, 0, 0], atol=1e-12)
+
+
+def test_a_rim_round_an_open_tube_has_no_pole_within():
+    tube = Revolved(Part(Ellipse(np.zeros(3), (2.0, 1.0), np.eye(3), 0.5 * np.pi, np.pi), 0.0, 0.6), np.zeros(3), np.array([1.0, 0, 0]), 2 * np.pi)  # fmt: skip
+    angle = np.arctan2(V - 0.5, U - 0.5) / (2 * np.pi) % 1.0
+    ring = tube.at(np.stack([angle, np.full_like(angle, 0.5)], -1).reshape(-1, 2)).reshape(N, N, 3)
+    found = on_surface(tube, U, V, rim_of(ring))
+    inner = found[1:-1, 1:-1].reshape(-1, 3)
+    np.testing.assert_allclose(tube.onto(inner), inner, atol=1e-9)
+
+
 def test_where_parameters_say_nothing_the_nearest_places_are_taken():
-    """A pole within the rim, triangles, several surfaces, and edges off the surface."""
+    """Triangles, several surfaces, and edges off the surface."""
     cap = np.stack([U - 0.5, V - 0.5, np.ones_like(U)], -1)
     cap /= np.linalg.norm(cap, axis=-1)[..., None]
     triangles = Triangulated(BALL.facets.xyz, BALL.facets.triangles)
-    for surface in (BALL, triangles, Together([BALL])):
+    for surface in (triangles, Together([BALL])):
         found = on_surface(surface, U, V, rim_of(cap))
         flat = between(U, V, rim_of(cap))[1:-1, 1:-1].reshape(-1, 3)
         np.testing.assert_allclose(found[1:-1, 1:-1].reshape(-1, 3), surface.onto(flat), atol=1e-12)
