@@ -64,34 +64,3 @@ def test_a_block_that_is_no_wedge_is_refused():
     error = evaluated(numbered([BOX, {"kind": "three", "block": {"at": [1, 0.5, 1]}}])).error
     assert isinstance(error, BadValue)
     assert "not three-sided" in str(error)
-
-
-def test_twins_tell_where_the_other_sense_would_match():
-    def sector(low, high, turn):
-        return numbered(
-            [
-                {"kind": "frame", "corner": [1, 0], "width": 1, "height": 1},
-                {"kind": "revolve", "along": [0, 1, 0], "angle": 40, "parts": 1, "cells": 4},
-                {"kind": "twin", "sides": {"side": low}, "others": {"at": [high, 0.5, -0.96]}, "by": "angle", "angle": turn, "along": [0, 1, 0]},
-            ]
-        )  # fmt: skip
-
-    assert evaluated(sector("z+", 1.15, 40)).error is None
-    assert "The other way round they match" in str(evaluated(sector("z+", 1.15, -40)).error)
-    assert "Check the shift or the angle" in str(evaluated(sector("z+", 1.15, 75)).error)
-
-
-@pytest.mark.parametrize("holes", [0, 1, 2])
-def test_all_the_rest_tells_what_lies_inside_the_hull(holes):
-    steps = [
-        {"kind": "frame", "shape": "box", "corner": [0, 0, 0], "width": 5, "height": 3, "depth": 3},
-        {"kind": "cut", "by": "x", "at": [1, 2, 3, 4]},
-        {"kind": "cut", "by": "y", "at": [1, 2]},
-        {"kind": "cut", "by": "z", "at": [1, 2]},
-        *({"kind": "hollow", "blocks": {"at": [x, 1.5, 1.5]}} for x in [1.5, 3.5][:holes]),
-        {"kind": "patch", "id": "rest", "name": "walls", "faces": {"rest": True}},
-    ]
-    said = model_of([{"id": f"s{n}", **step} for n, step in enumerate(steps)]).reports.get("rest", ())
-    assert len(said) == (holes > 0)
-    if holes:
-        assert said[0].startswith(f"{6 * holes} of these {78 + 6 * holes} sides lie inside the hull")

@@ -22,7 +22,7 @@ PATCH_NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,31}")
 
 
 class PatchStep(Step):
-    """Name outer faces as a patch, and give it a type."""
+    """Name outer faces as a patch, and give it a type; a patch of that name and type gets them too."""
 
     kind: Literal["patch"] = "patch"
     stage: ClassVar[Stage] = "Hand-off"
@@ -44,8 +44,12 @@ class PatchStep(Step):
                 f"“{self.name}” is no patch name",
                 remedy="use letters, digits, _ and -, without spaces, beginning with a letter",
             )
-        if any(p.name.lower() == self.name.lower() for p in model.patches):
-            raise BadValue(f"a patch is already called “{self.name}”", remedy="give this one another name")
+        before = next((p for p in model.patches if p.name.lower() == self.name.lower()), None)
+        if before is not None and (before.name, before.type) != (self.name, self.type):
+            raise BadValue(
+                f"a patch is already called “{before.name}”, {before.type}",
+                remedy="write it and its type alike to add faces to it, or give this one another name",
+            )
         sides = self._faces(model)
         owners = [model.patch_of[side] for side in sides if side in model.patch_of]
         if owners:
@@ -57,8 +61,9 @@ class PatchStep(Step):
             raise NothingFound(
                 "no outer face, and none between two regions, is among them", remedy="choose outer faces"
             )
-        patch = Patch(self.name, self.type, tuple(sides))
-        after = replace(model, patches=(*model.patches, patch), known=model.facts)
+        patch = Patch(self.name, self.type, (*(before.sides if before else ()), *sides))
+        patches = [patch if p is before else p for p in model.patches] + ([] if before else [patch])
+        after = replace(model, patches=tuple(patches), known=model.facts)
         if isinstance(self.faces, Rest):
             inside = len(inside_hull(model.layout, sides))
             if inside:
