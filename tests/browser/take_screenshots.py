@@ -1,8 +1,10 @@
 """Takes the pictures of docs/screenshots anew, from the demo data: `make screenshots`."""
 
+import io
 import json
 import sys
 import tempfile
+import zipfile
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[2]))
@@ -47,6 +49,7 @@ def take_all(board: Board) -> None:
     shape(board)
     mending(board)
     blocks_in_space(board)
+    pump_stage(board)
 
 
 def spacing(board: Board) -> None:
@@ -161,6 +164,37 @@ def blocks_in_space(board: Board) -> None:
     page.wait_for_timeout(1500)
     take(board, "ghost")
     page.keyboard.press("Escape")
+
+
+def pump_stage(board: Board) -> None:
+    """One passage of the axial pump stage: its blocks, a layer of cells round the vane, its patches."""
+    page = board.page
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as file:
+        for name in ("axial-stage.json", "stage-vane.csv", "stage-pitch.csv"):
+            file.write(DEMO / name, name)
+    page.goto(board.address)
+    sent = {"name": "axial-stage.zip", "mimeType": "application/zip", "buffer": packed.getvalue()}
+    page.get_by_label("Recipe file").set_input_files(sent)
+    expect(board.stop("Check")).to_contain_text("gate passed", timeout=120_000)
+    board.go("Blocks")
+    page.get_by_role("button", name="See through").click()
+    page.mouse.move(640, 330)
+    page.mouse.wheel(0, -400)
+    take(board, "stage-blocks")
+    page.get_by_role("button", name="See through").click()
+    board.go("Spacing")
+    page.get_by_label("Take tier T2 in hand").click()
+    page.get_by_role("button", name="Layer", exact=True).click()
+    page.get_by_role("button", name="+y").click()
+    page.wait_for_timeout(3000)
+    take(board, "stage-spacing")
+    page.keyboard.press("Escape")
+    board.go("Hand-off")
+    page.get_by_role("button", name="Outside", exact=True).click()
+    page.get_by_role("button", name="oblique").click()
+    page.wait_for_timeout(3000)
+    take(board, "stage-patches")
 
 
 def main() -> None:

@@ -29,7 +29,6 @@ DEMOS = {
     "gate-chamber": (17, 1),
     "turning-vanes": (12, 0),
     "turning-vanes-blunt": (13, 0),
-    "axial-stage": (12, 0),
 }
 #: The numbering of a block's corners, written down a second time: n = i + 2j + 4k.
 FACES = ((0, 2, 4, 6), (1, 3, 5, 7), (0, 1, 4, 5), (2, 3, 6, 7), (0, 1, 2, 3), (4, 5, 6, 7))
