@@ -1,12 +1,20 @@
-"""Sides of blocks: their normals, the sides opposite, and where a row of blocks goes on."""
+"""Sides of blocks: their normals, the sides opposite, where a row of blocks goes on, which lie in the hull."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Layout, Side, Use, side_of
+
+#: A side whose middle is farther inside than this share of the layout's size is none of the hull.
+_INSIDE = 1e-3
+#: So many sides are held against all planes of the hull at once.
+_AT_ONCE = 1000
 
 
 def side_corners(layout: Layout, use: Use) -> tuple[str, ...]:
@@ -37,3 +45,22 @@ def block_normal(layout: Layout, use: Use) -> Floats:
     normal = normal_of(xyz)
     away = xyz.mean(axis=0) - layout.centre(use.block)
     return normal if float(normal @ away) >= 0 else -normal
+
+
+def inside_hull(layout: Layout, sides: Sequence[Side]) -> list[Side]:
+    """Give those of ``sides`` whose middles lie inside the convex hull of all corners.
+
+    The hull by Quickhull (Barber, Dobkin & Huhdanpaa 1996, ACM Trans. Math. Softw. 22, 469), of scipy.
+    """
+    if not sides:
+        return []
+    dim = layout.dim
+    corners = layout.places(c for block in layout.filled for c in layout.blocks[block].corners)[:, :dim]
+    planes = scipy.spatial.ConvexHull(np.unique(corners, axis=0)).equations
+    middles = np.array([layout.places(side).mean(axis=0)[:dim] for side in sides])
+    deep = -_INSIDE * layout.size()
+    found: list[Side] = []
+    for start in range(0, len(sides), _AT_ONCE):
+        off = np.max(middles[start : start + _AT_ONCE] @ planes[:, :dim].T + planes[:, dim], axis=1)
+        found += [sides[start + n] for n in np.flatnonzero(off < deep).tolist()]
+    return found

@@ -90,7 +90,7 @@ def fill_space(
         for axis, end, ns in tables.sides(3):
             ids = tuple(corners[n] for n in ns)
             if len(set(ids)) < 3:  # shrunk to a line, which blocks with other counts may share
-                nodes[_at_side(axis, end)] = fill_side(ids, laid, xyz, _shape(shape, axis))
+                nodes[_at_side(axis, end)] = _shrunk(ids, laid, xyz, _shape(shape, axis))
                 continue
             side = side_of(*ids)
             if side not in faces:
@@ -170,6 +170,21 @@ def fill_side(
     """Fill between the four edges of a plane block or side (na, nb, 3)."""
     u, v, rim = _rim(corners, laid, xyz, shape)
     return between(u, v, rim)
+
+
+def _shrunk(
+    corners: tuple[str, ...],
+    laid: LaidOut,
+    xyz: Mapping[Edge, Floats],
+    shape: tuple[int, int],
+) -> Floats:
+    """Give the nodes (na, nb, 3) of a side that has shrunk to an edge or a point: one place to the bit."""
+    c0, c1, c2, c3 = corners
+    if (c0, c2) == (c1, c3):
+        return np.broadcast_to(_along(laid, xyz, c0, c2, shape[1])[1], (*shape, 3))
+    if (c0, c1) == (c2, c3):
+        return np.broadcast_to(_along(laid, xyz, c0, c1, shape[0])[1][:, None], (*shape, 3))
+    return fill_side(corners, laid, xyz, shape)
 
 
 def _rim(

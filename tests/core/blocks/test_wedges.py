@@ -51,6 +51,16 @@ def test_a_wedge_becomes_three_blocks_of_the_same_volume(pinched, length):
     assert {round(float(v), 9) for v in share[:, 3 - pinched - length]} == {round(1 / 3, 9)}
 
 
+@pytest.mark.parametrize(("pinched", "length"), [(0, 1), (0, 2), (1, 0), (1, 2), (2, 0), (2, 1)])
+def test_pinched_nodes_are_one_node_to_the_bit(pinched, length):
+    (nodes,) = build.build(model_of(wedge(pinched, length)[:2])).grid.xyz
+    out = 3 - pinched - length
+    sides = [np.take(nodes, at, axis=out) for at in (0, -1)]
+    widths = [np.abs(np.diff(side, axis=pinched - (pinched > out))).max() for side in sides]
+    assert min(widths) == 0.0
+    assert max(widths) > 0.0
+
+
 def test_a_cap_stays_on_its_surface():
     ball = {"kind": "sphere", "id": "ball", "name": "ball", "centre": [1, 0.5, 1], "radius": 4}
     on = {"kind": "follow", "guide": "ball", "edges": {"side": "z+"}}

@@ -8,8 +8,8 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.blocks.hull import inside_hull
 from plodek.core.blocks.layout import Side
+from plodek.core.blocks.sides import inside_hull
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model, Patch
