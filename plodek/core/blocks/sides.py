@@ -1,4 +1,4 @@
-"""Sides of blocks: their normals, the sides opposite, where a row of blocks goes on, which lie in the hull."""
+"""Sides of blocks: their normals, the sides opposite, where a row of blocks goes on, what is in the hull."""
 
 from __future__ import annotations
 
