@@ -8,13 +8,13 @@ import pytest
 from plodek.core.build import build
 from plodek.core.build.walls import walls_of
 from plodek.core.errors import BadValue
-from plodek.core.shape.crossing import plane_section, surface_crossings
 from plodek.core.shape.curves.arc import Arc
 from plodek.core.shape.curves.compound import Part
 from plodek.core.shape.curves.polyline import Polyline
 from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.curves.wing_section import section
 from plodek.core.shape.frame import X, Z
+from plodek.core.shape.surface_crossing import plane_section, surface_crossings
 from plodek.core.shape.surfaces.analytic import Plane, cylinder, sphere
 from plodek.core.shape.surfaces.meeting import onto_all
 from plodek.core.shape.surfaces.spanned import Filled, Lofted

@@ -10,11 +10,11 @@ from hypothesis import strategies as st
 from scipy.special import ellipe
 
 from plodek.core.errors import BadValue, NothingFound
-from plodek.core.shape.crossing import plane_section, surface_crossings
 from plodek.core.shape.curves.arc import Arc, arc_tangent
 from plodek.core.shape.curves.polyline import Polyline
 from plodek.core.shape.frame import X, Y, Z, frame_of
 from plodek.core.shape.move import mirrored, turned
+from plodek.core.shape.surface_crossing import plane_section, surface_crossings
 from plodek.core.shape.surfaces.analytic import Plane, cone, cylinder, sphere, torus
 from plodek.core.shape.surfaces.moved_surface import moved_surface
 from plodek.core.shape.surfaces.spanned import Filled, Lofted

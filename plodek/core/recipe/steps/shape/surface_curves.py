@@ -12,9 +12,9 @@ from plodek.core.model.model import Model
 from plodek.core.recipe.fields import ORIGIN, Z_AXIS, Direction, PlaceOf, SurfaceRef
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.shape.shape_step import CurveStep, numbered, with_guides
-from plodek.core.shape.crossing import plane_section, surface_crossings
 from plodek.core.shape.curves.compound import Joined
 from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surface_crossing import plane_section, surface_crossings
 from plodek.core.shape.surfaces.generated import GeneratedSurface
 from plodek.core.shape.surfaces.surface import SmoothSurface
 from plodek.core.shape.surfaces.triangulated import Triangulated

@@ -154,8 +154,13 @@ class Space(SpacingStep):
         return law, cells
 
     def _beyond(self, model: Model, named: tuple[str, str]) -> dict[End, float]:
-        """Give the sizes of the cells beyond the matched ends of the edge named, the smallest of several."""
+        """Give the sizes of the cells beyond the matched ends of the edge named, the smallest of several.
+
+        Only a count from the growth asks for them: they lay out all edges.
+        """
         found: dict[End, float] = {}
+        if self.growth is None or self.cells is not None:
+            return found
         for end in _ENDS[self.match]:
             corner = named[0] if end == "first" else named[1]
             others = model.continuing.get((edge_of(*named), corner), ())
