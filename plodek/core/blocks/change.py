@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from plodek.core.blocks.layout import Edge, Layout, Name, Side
@@ -33,6 +33,8 @@ class Change:
     shares: Mapping[Edge, Share] = field(default_factory=dict)
     #: Surfaces that the operation made for sides to lie on, by names that no user gives.
     surfaces: Mapping[str, Surface] = field(default_factory=dict)
+    #: Old corners that the operation gave other places: they are put back onto the surfaces of their sides.
+    moved: Collection[str] = ()
 
 
 def renamed_pieces(before: Layout, names: Mapping[str, str]) -> dict[Name, tuple[Name, ...]]:

@@ -168,7 +168,7 @@ def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
     far: dict[str, float] = {}
     sides: dict[str, list[Side]] = {}
     guides = {name: g for name, g in model.own_guides.items() if isinstance(g, Curve | Surface)}
-    for p in proposals(layout, guides, within):
+    for p in proposals(layout, model.paths, guides, within):
         edge = (p.corners[0], p.corners[-1])
         if p.far <= 1e-9 * layout.size():
             continue

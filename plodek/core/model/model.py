@@ -253,10 +253,11 @@ class Model:
         )
         pieces = {name: parts for name, parts in pieces.items() if not any(name in one for one in there)}
         guides = {**self.guides, **change.surfaces} if change.surfaces else self.guides
-        layout = check_twins(driven(kept_on(self.layout, change.layout, guides), guides))
+        kept = kept_on(self.layout, change.layout, guides, change.moved)
+        layout = check_twins(driven(kept, guides))
         # Only a spacing that is there is carried over: it has to be worked out on the old layout for that.
-        kept = bool(self.spacing.counts or self.spacing.laws)
-        spacing = self.spacing.after(change, self.laid.nodes) if kept else self.spacing
+        is_set = bool(self.spacing.counts or self.spacing.laws)
+        spacing = self.spacing.after(change, self.laid.nodes) if is_set else self.spacing
         operations = self.operations
         if self.lift:
             operations = (self.lift.after(change, layout, along=along_lift), *operations[1:])

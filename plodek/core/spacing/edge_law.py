@@ -20,6 +20,8 @@ LawName = Literal["uniform", "geometric", "two-sided", "tanh", "wall layers", "t
 End = Literal["first", "last"]
 
 MOST_CELLS = 10_000
+#: So many counts are tried one by one before the search for the fewest takes larger steps.
+_SINGLY = 16
 _NUMBERS = {"two-sided": kernels.TWO_SIDED, "tanh": kernels.TANH, "wall layers": kernels.LAYERS}
 
 
@@ -137,7 +139,19 @@ def most_growth(s: Floats) -> float:
 def fewest_cells(law: EdgeLaw, length: float, growth: float = math.inf, size: float = math.inf) -> int:
     """Give the fewest cells whose growth and largest size stay within limits.
 
-    Doubling finds a count that does, halving the fewest. Raises ImpossibleSpacing where none does.
+    Raises ImpossibleSpacing, with what could be had, where no count does.
+    """
+    found = _fewest(law, length, growth, size)
+    if found is None:
+        raise _no_count(law, length, growth, size)
+    return found
+
+
+def _fewest(law: EdgeLaw, length: float, growth: float, size: float) -> int | None:
+    """Find the fewest cells, or None.
+
+    The first counts are tried one by one, since layers that nearly fill an edge leave room for few others;
+    from there doubling finds a count that does, halving the fewest.
     """
 
     def does(n: int) -> bool:
@@ -149,26 +163,51 @@ def fewest_cells(law: EdgeLaw, length: float, growth: float = math.inf, size: fl
     low = max(1, math.ceil(length / size - 1e-9) if size < math.inf else 1)
     if law.law == "uniform":
         return low
-    low = max(low, law.layers * ((law.first is not None) + (law.last is not None)))
-    high = low
+    low = max(low, law.layers * _ends_with_layers(law))
+    high, singly = low, low + _SINGLY
     while high <= MOST_CELLS and not does(high):
-        low, high = high + 1, max(high + 1, int(1.5 * high))
+        low, high = high + 1, high + 1 if high < singly else int(1.5 * high)
     if high > MOST_CELLS:
-        ends = [
-            f"{name} {value:.4g}"
-            for name, value in (("first cell", law.first), ("last cell", law.last))
-            if value
-        ]
-        limits = [f"growth at most {growth:.4g}"] if growth < math.inf else []
-        limits += [f"no cell above {size:.4g}"] if size < math.inf else []
-        raise ImpossibleSpacing(
-            f"no count up to {MOST_CELLS} meets {', '.join([*ends, *limits])} on a length of {length:.6g}",
-            remedy="allow more growth, or give the count: the growth is then what it comes to",
-        )
+        return None
     while low < high:
         middle = (low + high) // 2
         low, high = (low, middle) if does(middle) else (middle + 1, high)
     return high
+
+
+def _ends_with_layers(law: EdgeLaw) -> int:
+    return (law.first is not None) + (law.last is not None)
+
+
+def _no_count(law: EdgeLaw, length: float, growth: float, size: float) -> ImpossibleSpacing:
+    """Say that no count keeps within the limits, and the nearest wish that one does."""
+    wished = [f"{name} {v:.4g}" for name, v in (("first cell", law.first), ("last cell", law.last)) if v]
+    wished += [f"{law.layers} layers"] if law.layers else []
+    wished += [f"growth at most {growth:.4g}"] if growth < math.inf else []
+    wished += [f"no cell above {size:.4g}"] if size < math.inf else []
+    return ImpossibleSpacing(
+        f"no count up to {MOST_CELLS} meets {', '.join(wished)} on a length of {length:.6g}",
+        remedy=_fewer_layers(law, length, growth, size) if law.layers else _more_growth(law, length),
+    )
+
+
+def _fewer_layers(law: EdgeLaw, length: float, growth: float, size: float) -> str:
+    """Name the most layers that leave room for a count, or the end where even one is too high."""
+    for layers in range(law.layers - 1, 0, -1):
+        if _fewest(replace(law, layers=layers), length, growth, size) is not None:
+            return f"use {layers} layers at most, or give the count: the growth is then what it comes to"
+    return "use lower layers or more growth"
+
+
+def _more_growth(law: EdgeLaw, length: float) -> str:
+    """Name the least growth that a count comes to."""
+    low = max(1, law.layers * _ends_with_layers(law))
+    counts = [*range(low, low + _SINGLY), *np.geomspace(low + _SINGLY, MOST_CELLS, 60).astype(int).tolist()]
+    reached = {n: most_growth(law.nodes(n, length)) for n in counts if law.fits(n, length)}
+    best = min(reached, key=lambda n: (reached[n], n), default=None)
+    if best is None:
+        return "use end cells that are smaller together than the edge"
+    return f"allow a growth of {reached[best] + 5e-4:.3f}, which {best} cells come to"
 
 
 def geometric_count(length: float, first: float, last: float, ratio: float) -> int:

@@ -18,7 +18,7 @@ from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import ImpossibleSpacing
 from plodek.core.spacing import kernels
 from plodek.core.spacing.counts import Counting, derived_counts
-from plodek.core.spacing.edge_law import MOST_CELLS, EdgeLaw, End, refusal
+from plodek.core.spacing.edge_law import MOST_CELLS, EdgeLaw, End, most_growth, refusal
 
 _ENDS: tuple[End, End] = ("first", "last")
 
@@ -179,7 +179,7 @@ def lay_out(
     _lay(laid, layout, {e: law for e, law in laws.items() if e not in models}, unit)
     while models:
         ready = {
-            e: _matched(laid, laws[e], of)
+            e: _matched(laid, e, laws[e], of)
             for e, of in models.items()
             if not any(b in models for beside in of.values() for b, _ in beside)
         }
@@ -215,15 +215,31 @@ def _matches(law: EdgeLaw | None, edge: Edge, corner: str) -> bool:
     return law is not None and _ENDS[edge.index(corner)] in law.matched
 
 
-def _matched(laid: LaidOut, law: EdgeLaw, models: Mapping[End, list[EdgeEnd]]) -> EdgeLaw:
-    """Give the law with the neighbours' sizes at its matched ends: the smallest, where there are several."""
+def _matched(laid: LaidOut, edge: Edge, law: EdgeLaw, models: Mapping[End, list[EdgeEnd]]) -> EdgeLaw:
+    """Give the law with the neighbours' sizes at its matched ends: the smallest, where there are several.
+
+    Layers whose far end cannot have that size end smoothly.
+    """
     for end in _ENDS:
         sizes = [laid.size_at(*other) for other in models.get(end, ())]
         if sizes:
             law = law.with_end(end, min(sizes))
     if law.law in ("geometric", "two-sided") and law.first is None and law.last is None:
         return EdgeLaw() if law.ratio is None and law.expansion is None else law
+    if law.law == "wall layers" and law.far is not None:
+        return _as_far_as_it_goes(law, laid.counts[edge], laid.paths[edge].length, law.far)
     return law
+
+
+def _as_far_as_it_goes(law: EdgeLaw, n: int, length: float, beyond: float) -> EdgeLaw:
+    """Let layers end smoothly where reaching the cell beyond takes more growth than the jump that is left."""
+    smooth = replace(law, far=None)
+    if not law.fits(n, length) or not smooth.fits(n, length):
+        return smooth if smooth.fits(n, length) else law
+    s = smooth.nodes(n, length)
+    last = float(s[-1] - s[-2] if law.first is not None else s[1]) * length
+    jump = max(most_growth(s), last / beyond, beyond / last)
+    return smooth if jump < most_growth(law.nodes(n, length)) else law
 
 
 def _lay(laid: LaidOut, layout: Layout, laws: Mapping[Edge, EdgeLaw], unit: str) -> None:

@@ -111,6 +111,31 @@ def test_the_fewest_cells_do_and_one_less_does_not(name):
     assert not does(n - 1)
 
 
+def test_layers_that_nearly_fill_an_edge_find_the_few_counts_that_are_left():
+    """Eight layers take 66 % of the edge: ten cells go on evenly, two more could not."""
+    law = EdgeLaw("wall layers", first=0.01428, ratio=1.2, layers=8)
+    assert fewest_cells(law, 0.357, 1.2012) == 10
+    assert not any(most_growth(law.nodes(n, 0.357)) <= 1.2012 for n in range(12, 60) if law.fits(n, 0.357))
+
+
+@pytest.mark.parametrize(("layers", "left"), [(12, 9), (30, 9)])
+def test_too_many_layers_are_refused_with_as_many_as_fit(layers, left):
+    """Ten reach 0.2596 of 0.35, and no even cells follow 0.0516 over the rest; nine reach 0.208."""
+    law = EdgeLaw("wall layers", first=0.01, ratio=1.2, layers=layers)
+    with pytest.raises(ImpossibleSpacing, match=f"Use {left} layers at most"):
+        fewest_cells(law, 0.35, 1.2)
+    assert fewest_cells(replace(law, layers=left), 0.35, 1.2) > left
+
+
+def test_too_little_growth_is_refused_with_the_growth_that_works():
+    law = EdgeLaw("tanh", first=0.001, last=0.4)
+    with pytest.raises(ImpossibleSpacing) as refused:
+        fewest_cells(law, 1.0, 1.05)
+    growth, n = re.search(r"a growth of ([\d.]+), which (\d+) cells", str(refused.value)).groups()
+    assert 1.05 < most_growth(law.nodes(int(n), 1.0)) <= float(growth)
+    assert fewest_cells(law, 1.0, float(growth)) <= int(n)
+
+
 @pytest.mark.parametrize("name", [n for n in LAWS if LAWS[n].law in ("geometric", "two-sided", "tanh")])
 def test_twice_the_cells_are_half_as_large(name):
     law = LAWS[name]

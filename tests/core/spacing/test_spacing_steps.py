@@ -115,6 +115,47 @@ def test_a_count_comes_from_the_neighbours_cell_and_the_growth(law, end, growth)
     assert np.max(np.maximum(fewer[1:] / fewer[:-1], fewer[:-1] / fewer[1:])) > growth
 
 
+@pytest.mark.parametrize("law", ["tanh", "two-sided", "wall layers"])
+def test_a_growth_on_a_tier_holds_for_its_longest_edge_too(law):
+    block = {"kind": "block", "id": "b", "corners": [[0, 0], [1, 0], [0, 1], [4, 1]]}
+    space = {"kind": "space", "id": "s", "tier": {"at": [0.5, 0]}, "law": law, "first": 0.01, "growth": 1.2}
+    space |= {"layers": 4} if law == "wall layers" else {}
+    growths = {over: [] for over in ("tier", "edges")}
+    for over, found in growths.items():
+        model = model_of([block, space | {"over": over, "last": None if law != "two-sided" else 0.02}])
+        for at in ((0.5, 0), (2, 1)):
+            d = sizes(model, at)
+            found.append(max(np.max(d[1:] / d[:-1]), np.max(d[:-1] / d[1:])))
+    assert max(growths["tier"]) <= 1.2 * (1 + 1e-9)
+    assert growths["edges"][0] <= 1.2 * (1 + 1e-9)
+
+
+def test_layers_whose_next_cell_is_too_large_end_smoothly_and_the_jump_is_told():
+    """The next cell, 0.5 long, does not fit on an edge of 0.3, or only with a growth of four."""
+    steps = [
+        {"kind": "frame", "id": "f", "width": 1, "height": 2.3},
+        {"kind": "cut", "id": "c", "by": "y", "at": [0.3]},
+        {"kind": "patch", "id": "p", "name": "floor", "faces": {"side": "y-"}},
+        {"kind": "count", "id": "n", "tier": {"at": [0, 1.3]}, "cells": 4},
+        {"kind": "wall-layer", "id": "w", "walls": {"patch": "floor"}, "first": 0.002, "layers": 8},
+    ]
+    for cells in (4, 10):
+        steps[3]["cells"] = cells
+        model = model_of(steps)
+        d = sizes(model, (0, 0.15))
+        assert d[0] == pytest.approx(0.002)
+        assert most_growth(np.cumsum([0, *d])) <= 1.2 * 1.002
+        assert any(jump.coarse != jump.fine for jump in model.jumps)
+
+
+def test_a_wall_layer_that_does_not_fit_names_the_edge_and_its_angle():
+    block = {"kind": "block", "id": "b", "corners": [[0, 0], [2, 0], [0.9, 0.1], [2.9, 0.1]]}
+    wall = {"kind": "wall-layer", "id": "w", "walls": {"side": "y-"}, "first": 0.01, "layers": 8}
+    said = str(evaluated([block, wall]).error)
+    assert said.startswith("edge c3–c1, 0.9055 m long, which leaves the wall at 6°: no count")
+    assert "Use 3 layers at most" in said  # 0.09055 (1.2³ − 1) / 0.2 = 0.33
+
+
 def test_twin_sides_are_looked_across_for_jumps_and_matches():
     twin = {
         "kind": "twin", "id": "p", "sides": {"at": [2, 0]}, "others": {"at": [2, 2]}, "shift": [0, 2],

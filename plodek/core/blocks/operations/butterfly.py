@@ -170,8 +170,9 @@ def _around(group: list[_Wedge]) -> list[_Wedge]:
     full = all(len(wedges) == 2 for wedges in at.values())
     if len(order) % 2 or (full and len(order) < 4) or len(order) < 2:
         raise Refused(
-            f"{len(order)} blocks meet at the pole",
-            remedy="choose all of them, and turn the plane in an even number of parts, 4 for a full turn",
+            f"{len(order)} block{'s meet' if len(order) > 1 else ' is'} at the pole",
+            remedy="choose all of them, and turn the plane in an even number of parts, 4 for a full turn; "
+            "Three divides a single one",
         )
     return order
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -19,12 +19,16 @@ from plodek.core.tolerances import ON_GUIDE
 _ON_WAY = np.array([0.2, 0.5, 0.8])
 
 
-def kept_on(before: Layout, layout: Layout, guides: Mapping[str, Guide]) -> Layout:
+def kept_on(
+    before: Layout, layout: Layout, guides: Mapping[str, Guide], moved: Collection[str] = ()
+) -> Layout:
     """Put the new corners and edges of sides that lie on surfaces onto these; ``before`` has what is old.
 
-    Pinned corners stay, and edges along a curve. What is on its surface already is left as it is.
+    Old corners in ``moved`` are put there too. Pinned corners stay, and edges and corners along a curve.
+    What is on its surface already is left as it is.
     """
-    layout = _corners_kept(before, layout, guides)
+    new = {c for c in layout.corners if c not in before.corners or c in moved}
+    layout = _corners_kept(new, layout, guides)
     sides: dict[str, list[Side]] = {}
     for side, name in layout.lies.items():
         sides.setdefault(name, []).append(side)
@@ -33,12 +37,12 @@ def kept_on(before: Layout, layout: Layout, guides: Mapping[str, Guide]) -> Layo
     return layout
 
 
-def _corners_kept(before: Layout, layout: Layout, guides: Mapping[str, Guide]) -> Layout:
-    """Put new free corners onto the surfaces of their sides, onto all of these at once."""
+def _corners_kept(new: Collection[str], layout: Layout, guides: Mapping[str, Guide]) -> Layout:
+    """Put new corners that nothing else holds onto the surfaces of their sides, onto all of these at once."""
     near = ON_GUIDE * layout.size()
     on: dict[tuple[str, ...], list[str]] = {}
     for part, names in layout.surfaces_of.items():
-        if isinstance(part, str) and part not in before.corners and layout.corners[part].sign == "free":
+        if isinstance(part, str) and part in new and _is_loose(layout.corners[part]):
             on.setdefault(names, []).append(part)
     corners = dict(layout.corners)
     for names, free in on.items():
@@ -49,10 +53,15 @@ def _corners_kept(before: Layout, layout: Layout, guides: Mapping[str, Guide]) -
         far = np.linalg.norm(onto - places, axis=1) > near
         for corner, xyz, is_far in zip(free, onto, far, strict=True):
             if is_far:
-                corners[corner] = Corner(place(xyz))
+                corners[corner] = replace(corners[corner], xyz=place(xyz))
             if own is not None:
                 corners[corner] = replace(corners[corner], sign="guide", guide=own)
     return replace(layout, corners=corners) if on else layout
+
+
+def _is_loose(corner: Corner) -> bool:
+    """Whether a corner is neither pinned nor on a curve."""
+    return corner.sign != "pinned" and corner.fraction is None
 
 
 def _edges_kept(

@@ -9,7 +9,8 @@ from typing import Literal
 import numpy as np
 
 from plodek.core.arrays import Floats, place
-from plodek.core.blocks.layout import Corner, Layout, Side, edge_of
+from plodek.core.blocks.edge_path import EdgePath
+from plodek.core.blocks.layout import Corner, Edge, Layout, Side, edge_of
 from plodek.core.blocks.operations import fit
 from plodek.core.errors import PlodekError
 from plodek.core.shape.curves.curve import Curve
@@ -43,25 +44,36 @@ class NearFit:
     unmatched: tuple[Side, ...]
 
 
-def proposals(layout: Layout, guides: Mapping[str, Guide], within: float) -> list[Proposal]:
-    """Propose for every corner, edge and side on the boundary the nearest guide within a distance."""
+def proposals(
+    layout: Layout, paths: Mapping[Edge, EdgePath], guides: Mapping[str, Guide], within: float
+) -> list[Proposal]:
+    """Propose for every corner, edge and side on the boundary the nearest guide within a distance.
+
+    Edges and sides are as near as their corners and the middles of their edges, as these run by ``paths``.
+    """
     rims = list(dict.fromkeys(edge for side in layout.outer for edge in layout.rim_of(side)))
     corners = list(dict.fromkeys(c for side in layout.outer for c in side))
     found = _pins(layout, guides, corners, within)
     curves = {n: g for n, g in guides.items() if isinstance(g, Curve)}
     surfaces = {n: g for n, g in guides.items() if isinstance(g, Surface)}
     free = [e for e in rims if e not in layout.follows]
-    found += _fits("follow", layout, free, curves, within)
+    found += _fits("follow", layout, paths, free, curves, within)
     if layout.dim == 3:
-        found += _fits("lie", layout, [s for s in layout.outer if s not in layout.lies], surfaces, within)
+        sides = [s for s in layout.outer if s not in layout.lies]
+        found += _fits("lie", layout, paths, sides, surfaces, within)
     return found
 
 
 def fit_near(
-    layout: Layout, guides: Mapping[str, Guide], within: float, leave: Collection[str] = ()
+    layout: Layout,
+    paths: Mapping[Edge, EdgePath],
+    guides: Mapping[str, Guide],
+    names: Collection[str],
+    within: float,
+    leave: Collection[str] = (),
 ) -> NearFit:
-    """Take all proposals but those to ``leave``, by their keys; tell the reason where one cannot be."""
-    found = proposals(layout, guides, within)
+    """Take the proposals for the guides named but those to ``leave``, by their keys; tell what cannot be."""
+    found = proposals(layout, paths, {n: guides[n] for n in names}, within)
     refused: dict[str, str] = {}
     after = layout
     taken = [p for p in found if p.key not in leave]
@@ -119,14 +131,15 @@ def _pins(layout: Layout, guides: Mapping[str, Guide], corners: list[str], withi
 def _fits(
     does: Literal["follow", "lie"],
     layout: Layout,
+    paths: Mapping[Edge, EdgePath],
     entities: Sequence[Side],
     guides: Mapping[str, Curve] | Mapping[str, Surface],
     within: float,
 ) -> list[Proposal]:
-    """Pair edges with curves, or sides with surfaces, where their corners and middle are near."""
+    """Pair edges with curves, or sides with surfaces, where their corners and middles of edges are near."""
     if not entities or not guides:
         return []
-    probes = [np.vstack([layout.places(e), layout.places(e).mean(axis=0)]) for e in entities]
+    probes = [_probes(layout, paths, e) for e in entities]
     where = np.concatenate(probes)
     names = list(guides)
     gaps = np.stack(
@@ -137,8 +150,8 @@ def _fits(
             for g in guides.values()
         ]
     )
-    per = len(where) // len(entities)
-    worst = gaps.reshape(len(names), len(entities), per).max(axis=2)
+    starts = np.cumsum([0, *(len(p) for p in probes[:-1])])
+    worst = np.maximum.reduceat(gaps, starts, axis=1)
     best = np.argmin(worst, axis=0)
     size = layout.size()
 
@@ -152,3 +165,15 @@ def _fits(
         for m, (entity, n) in enumerate(zip(entities, best, strict=True))
         if worst[n, m] <= within and not held(entity, guides[names[n]])
     ]
+
+
+def _probes(layout: Layout, paths: Mapping[Edge, EdgePath], entity: Side) -> Floats:
+    """Give places (n, 3) of an edge or a side: corners, middles of edges as they run, its own middle."""
+    corners = layout.places(entity)
+    edges = [edge_of(*entity)] if len(entity) == 2 else layout.rim_of(entity)
+    middles = [
+        paths[e].at(np.array([0.5])) if e in paths else layout.places(e).mean(axis=0)[None] for e in edges
+    ]
+    if len(edges) == 4:  # where transfinite interpolation puts it
+        middles.append((np.sum(middles, axis=0) / 2) - corners.mean(axis=0))
+    return np.concatenate([corners, *middles])

@@ -55,7 +55,7 @@ def zip_blocks(
     if not any(not b.hollow for b in left.values()):
         raise Refused("no block would be left", remedy="leave at least one block filled")
     corners = dict(layout.corners) | places
-    return _joined(replace(layout, blocks=left, corners=corners), layout, names)
+    return replace(_joined(replace(layout, blocks=left, corners=corners), layout, names), moved=tuple(places))
 
 
 def pinch(layout: Layout, edges: Iterable[Edge], keep: Literal["this", "other", "middle"] = "this") -> Change:
@@ -64,7 +64,7 @@ def pinch(layout: Layout, edges: Iterable[Edge], keep: Literal["this", "other", 
     Raises Refused where a block would meet itself other than in a pole or wedge.
     """
     names: dict[str, str] = {}
-    corners = dict(layout.corners)
+    corners, moved = dict(layout.corners), []
     for edge in edges:
         stay, go = edge if keep != "other" else (edge[1], edge[0])
         stay, go = names.get(stay, stay), names.get(go, go)
@@ -73,7 +73,8 @@ def pinch(layout: Layout, edges: Iterable[Edge], keep: Literal["this", "other", 
         names = {a: stay if b == go else b for a, b in names.items()} | {go: stay}
         if keep == "middle":
             corners[stay] = Corner(place(np.mean(layout.places(edge), axis=0)))
-    return _joined(replace(layout, corners=corners), layout, names)
+            moved.append(stay)
+    return replace(_joined(replace(layout, corners=corners), layout, names), moved=moved)
 
 
 def _joined(after: Layout, before: Layout, names: Mapping[str, str]) -> Change:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import ClassVar, Literal, TypeAlias
 
@@ -42,6 +42,8 @@ def _when(*laws: str) -> JsonDict:
     return {"when": {"law": list(laws)}}
 
 
+#: Laws whose count may come from the most growth that is allowed.
+_LIMITED = ("two-sided", "tanh", "wall layers")
 _ENDS: dict[str, frozenset[End]] = {
     "none": frozenset(),
     "first": frozenset({"first"}),
@@ -54,7 +56,7 @@ class Space(SpacingStep):
     """Lay a law on a whole tier or on single edges, in physical cell sizes.
 
     The first cell is at the first corner of the edge named. Where no count is given, it comes from two
-    of first cell, last cell, growth and expansion; or from the growth, as the most that is allowed.
+    of first cell, last cell, growth and expansion; or from the growth, as the most that any edge may have.
     With an end as the neighbour it comes from the cell beyond it and the growth.
     """
 
@@ -125,11 +127,14 @@ class Space(SpacingStep):
         for tier, named in selectors.tiers(model, self.tier):
             need_open_spacing(model, tier)
             law, cells = self._law_on(model, named)
-            if cells is not None:
-                spacing = spacing.with_count(tier, cells)
             whole = self.over == "tier"
             chosen = list(tier.edges) if whole else [e for e in named_edges if e in tier.edges]
-            laws |= each_way(tier, chosen, law, named)
+            mine = each_way(tier, chosen, law, named)
+            if cells is None and self.growth is not None and law.law in _LIMITED:
+                cells = model.spacing.counting.up(max(self._fewest(model, *one) for one in mine.items()))
+            if cells is not None:
+                spacing = spacing.with_count(tier, cells)
+            laws |= mine
         if self.match != "none" and not any((e, c) in model.continuing for e in laws for c in e):
             raise NothingFound("no neighbour goes on beyond these edges", remedy="give a size instead")
         return model.with_spacing(spacing.with_laws(with_twins(model, laws)))
@@ -143,47 +148,50 @@ class Space(SpacingStep):
                 remedy="name an edge of a filled block, or bring the block back",
             )
         try:
-            length, beyond = model.paths[along].length, self._beyond(model, named)
-            law, cells = self._row_from(model, length, beyond) or self._law(model, along, length, beyond)
+            length = model.paths[along].length
+            law, cells = self._row_from(model, named, length) or self._law(model, along, length)
         except ImpossibleSpacing as error:
-            path = model.paths[along]
-            where = error.where or f"edge {model.layout.label(named)}, {path.length:.4g} {model.unit} long"
-            raise ImpossibleSpacing(error.what, where=where, remedy=error.remedy) from error
+            raise _at(model, named, error) from error
         if along != named and law.law == "table" and self.law == "by curvature":
             law = law.turned()  # a curve's own table runs from the edge's first corner
         return law, cells
 
-    def _beyond(self, model: Model, named: tuple[str, str]) -> dict[End, float]:
-        """Give the sizes of the cells beyond the matched ends of the edge named, the smallest of several.
-
-        Only a count from the growth asks for them: they lay out all edges.
-        """
+    def _beyond(self, model: Model, way: tuple[str, str], ends: Iterable[End]) -> dict[End, float]:
+        """Give the sizes of the cells beyond the matched ends of an edge, the smallest of several."""
         found: dict[End, float] = {}
-        if self.growth is None or self.cells is not None:
-            return found
-        for end in _ENDS[self.match]:
-            corner = named[0] if end == "first" else named[1]
-            others = model.continuing.get((edge_of(*named), corner), ())
+        for end in ends:
+            others = model.continuing.get((edge_of(*way), way[0] if end == "first" else way[1]), ())
             if others:
                 found[end] = min(model.laid.size_at(*other) for other in others)
         return found
 
-    def _row_from(
-        self, model: Model, length: float, beyond: Mapping[End, float]
-    ) -> tuple[EdgeLaw, int] | None:
+    def _fewest(self, model: Model, edge: Edge, law: EdgeLaw) -> int:
+        """Give the fewest cells with which an edge grows by no more than wished; hollow ones need none."""
+        if edge not in model.paths:
+            return 1
+        for end, size in self._beyond(model, edge, law.matched).items():
+            law = law.with_end(end, float(f"{size:.9g}"))
+        length = float(f"{model.paths[edge].length:.9g}")  # so that edges that are alike are solved once
+        try:
+            return fewest_cells(replace(law, matched=frozenset()), length, self.growth or math.inf)
+        except ImpossibleSpacing as error:
+            raise _at(model, edge, error) from error
+
+    def _row_from(self, model: Model, named: tuple[str, str], length: float) -> tuple[EdgeLaw, int] | None:
         """Work out a geometric law from the cell beyond an end and the growth; None where not asked for."""
         free = self.cells is None and self.first is None and self.last is None and self.expansion is None
-        if self.law != "geometric" or len(beyond) != 1 or self.growth is None or not free:
+        if self.law != "geometric" or self.growth is None or not free:
+            return None
+        beyond = self._beyond(model, named, _ENDS[self.match])
+        if len(beyond) != 1:
             return None
         count = geometric_count(
             length, beyond.get("first", math.nan), beyond.get("last", math.nan), self.growth
         )
         return EdgeLaw("geometric", matched=_ENDS[self.match]), model.spacing.counting.rounded(count)
 
-    def _law(
-        self, model: Model, along: Edge, length: float, beyond: Mapping[End, float]
-    ) -> tuple[EdgeLaw, int | None]:
-        """Work out the law and the count, if there is one, on the edge named."""
+    def _law(self, model: Model, along: Edge, length: float) -> tuple[EdgeLaw, int | None]:
+        """Work out the law and the count, if one edge gives it, on the edge named."""
         if self.law == "uniform":
             return EdgeLaw(), self.cells
         if self.law == "table":
@@ -208,13 +216,7 @@ class Space(SpacingStep):
             law = replace(law, ratio=self.growth or GROWTH_LIMIT)
         elif first is None and last is None and not matched:
             raise BadValue(f"the {self.law} law needs a cell size", remedy="give the first or the last cell")
-        cells = self.cells
-        if cells is None and self.growth is not None:
-            known = law
-            for end, size in beyond.items():
-                known = known.with_end(end, size)
-            cells = model.spacing.counting.up(needed(known, length, self.growth))
-        return law, cells
+        return law, self.cells
 
     def _table(self, model: Model, length: float) -> tuple[EdgeLaw, int | None]:
         """Take the table; where its sizes are lengths they give the count too."""
@@ -283,6 +285,8 @@ def _number(value: float | str) -> float:
     return value
 
 
-def needed(law: EdgeLaw, length: float, growth: float) -> int:
-    """Give the fewest cells of a law whose growth stays within a limit; matched ends count as free."""
-    return fewest_cells(replace(law, matched=frozenset()), length, growth)
+def _at(model: Model, way: tuple[str, str], error: ImpossibleSpacing) -> ImpossibleSpacing:
+    """Give an error with the edge where it is."""
+    long = f"{model.paths[edge_of(*way)].length:.4g} {model.unit}"
+    where = error.where or f"edge {model.layout.label(way)}, {long} long"
+    return ImpossibleSpacing(error.what, where=where, remedy=error.remedy)

@@ -11,7 +11,7 @@ from pydantic import Field
 from plodek.core.blocks.layout import Edge
 from plodek.core.blocks.normals import slants
 from plodek.core.blocks.tiers import Tier
-from plodek.core.errors import BadValue, NothingFound, PlodekError
+from plodek.core.errors import BadValue, ImpossibleSpacing, NothingFound, PlodekError
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_spacing
 from plodek.core.recipe import selectors
@@ -120,7 +120,12 @@ class WallLayer(SpacingStep):
             law = replace(law, matched=frozenset())
             law = law if law.first is not None else law.turned()
             if (law, length) not in asked:
-                asked[law, length] = self._fewest(law, length)
+                try:
+                    asked[law, length] = self._fewest(law, length)
+                except ImpossibleSpacing as error:
+                    raise ImpossibleSpacing(
+                        error.what, where=_where(model, edge, ends[edge]), remedy=error.remedy
+                    ) from error
         growth = {
             n: max(_growth_of(law, n, length) for law, length in asked)
             for n in range(min(asked.values()), max(asked.values()) + 1)
@@ -135,6 +140,14 @@ class WallLayer(SpacingStep):
             return fewest_cells(law, length, self.growth * _NEARLY)
         except PlodekError:
             return fewest_cells(replace(law, far=None), length, self.growth * _NEARLY)
+
+
+def _where(model: Model, edge: Edge, at: dict[str, float]) -> str:
+    """Name an edge at a wall, with its angle where it leaves the wall aslant."""
+    angle = math.degrees(math.asin(min(*at.values(), 1.0)))
+    aslant = f", which leaves the wall at {angle:.0f}°" if angle < 80 else ""
+    length = f"{model.paths[edge].length:.4g} {model.unit}".rstrip()
+    return f"edge {model.layout.label(edge)}, {length} long{aslant}"
 
 
 def _growth_of(law: EdgeLaw, n: int, length: float) -> float:

@@ -38,9 +38,9 @@ class FitNear(BlockStep):
         need_open_blocks(model)
         model.need_blocks()
         names = selectors.guides(model, self.guides) if self.guides else list(model.own_guides)
-        chosen = {n: model.guides[n] for n in names if n in model.own_guides}
+        chosen = [n for n in names if n in model.own_guides]
         within = self.sizes(model, self.within, "distance")
-        found = fit_near(model.layout, chosen, within, self.leave)
+        found = fit_near(model.layout, model.paths, model.guides, chosen, within, self.leave)
         if not found.proposals:
             raise NothingFound(
                 f"no corner, edge or side is within {self.within} of a guide",
