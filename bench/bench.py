@@ -224,7 +224,7 @@ def many_blocks() -> None:
         for name, between, cells in (("one", [], 10 * side), ("many", cuts, 10)):
             count = {"kind": "count", "id": "n", "tier": {"all": True}, "cells": cells}
             recipe = Path(folder, f"{name}.json")
-            recipe.write_text(json.dumps({"plodek": 2, "steps": [frame, *between, count, rest]}))
+            recipe.write_text(json.dumps({"plodek": 3, "steps": [frame, *between, count, rest]}))
             command = [sys.executable, "-m", "plodek.cli", "build", str(recipe), "--to", folder]
             took[name] = seconds(lambda c=command: subprocess.run([*c, "--format", "cgns"], check=True,  # type: ignore[misc]
                                                                   stdout=subprocess.DEVNULL), 1)  # fmt: skip

@@ -205,7 +205,7 @@ def test_a_slit_between_blocks_is_told_and_closed_by_the_advice(board, tmp_path)
         {"kind": "block", "id": "b", "corners": [[x + 1.001, y] for x, y in corners]},
     ]
     recipe = tmp_path / "slit.json"
-    recipe.write_text(json.dumps({"plodek": 2, "name": "Slit", "steps": steps}))
+    recipe.write_text(json.dumps({"plodek": 3, "name": "Slit", "steps": steps}))
     page.goto(board.address)
     page.get_by_label("Recipe file").set_input_files(recipe)
     expect(board.steps).to_have_count(2)

@@ -1,5 +1,7 @@
 """Every verb by hand, with its values picked in the view or typed, and its ghost before it is kept."""
 
+import re
+
 import pytest
 from playwright.sync_api import expect
 
@@ -199,3 +201,43 @@ def test_patches_are_picked_in_space(board):
     board.field("Type").select_option("inlet")
     board.keep()
     expect(board.hand).to_contain_text("inflow")
+
+
+def test_rules_are_put_together_and_what_they_find_is_shown(board):
+    """A floor within a box, but not at the inlet; then the patch moves out with what grows from it."""
+    board.box("Rules", "4", "2", "2")
+    board.page.keyboard.press("c")
+    board.field("Values").fill("1, 3")
+    board.keep()
+    board.go("Hand-off")
+    board.page.keyboard.press("p")
+    board.field("Name").fill("floor")
+    hand = board.hand
+    hand.get_by_label("Faces by rule").select_option(label="what looks along z-")
+    expect(hand.get_by_label(re.compile(": found$"))).to_have_text("finds 3 sides")
+    board.field("Within").fill("20")
+    more = hand.get_by_label("Faces: one rule more")
+    more.select_option(label="only what is in a box")
+    board.field("To").fill("300 cm, 2, 2")
+    expect(hand.get_by_label(re.compile(": found$"))).to_have_text("finds 2 sides")
+    more.select_option(label="but not what is in a box")
+    board.field("From").last.fill("1, 0, 0")
+    expect(hand.get_by_label(re.compile(": found$"))).to_have_text("finds 1 side")
+    expect(hand).to_contain_text("1 side")
+    expect(hand).to_contain_text("3 rules together")
+    hand.get_by_label("Take out what is in the box 1, 0, 0 to 4, 2, 2").click()
+    expect(hand.get_by_label(re.compile(": found$"))).to_have_text("finds 2 sides")
+    board.keep()
+    expect(board.steps.last).to_contain_text("only what is in the box 0, 0, 0 to 300 cm, 2, 2")
+    board.go("Blocks")
+    board.page.keyboard.press("g")
+    hand.get_by_label("Outer sides by rule").select_option(label="patch floor")
+    board.field("Distance").fill("1")
+    expect(hand.get_by_label(re.compile(": found$"))).to_have_text("finds 2 sides")
+    board.keep()
+    board.go("Hand-off")
+    expect(board.stop("Blocks")).to_contain_text("5 blocks")
+    board.page.keyboard.press("p")
+    board.field("Name").fill("more")
+    hand.get_by_label("Faces by rule").select_option(label="patch floor")
+    expect(hand.get_by_role("alert")).to_contain_text("already belong to “floor”")

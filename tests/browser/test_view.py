@@ -94,7 +94,7 @@ def test_a_recipe_goes_out_and_comes_back_to_the_shelf(board, tmp_path):
     found.value.save_as(taken)
     page.goto(board.address)
     wrong = tmp_path / "wrong.json"
-    wrong.write_text('{"plodek": 2, "steps": [{"kind": "no-such", "id": "a"}]}')
+    wrong.write_text('{"plodek": 3, "steps": [{"kind": "no-such", "id": "a"}]}')
     page.get_by_label("Recipe file").set_input_files(wrong)
     expect(page.get_by_role("alert")).to_contain_text("no-such")
     page.get_by_label("Recipe file").set_input_files(taken)

@@ -121,10 +121,15 @@ def test_the_effect_of_a_draft_is_told_before_it_is_kept(client):
     assert found["before"]["smallest_angle"] == pytest.approx(90)
     assert abs(found["after"]["smallest_angle"] - 45) < 5
     assert found["error"] == ""
+    (told,) = found["found"]
+    assert (told["field"], told["what"], len(told["ids"])) == ("blocks", "blocks", 1)
     wrong = body | {"steps": [FRAME, draft | {"thickness": "5 m"}]}
     found = client.post(f"/api/projects/{project}/preview", json=wrong).json
     assert (found["failed"], found["after"]) == (1, None)
     assert "leaves no room" in found["error"]
+    assert len(found["found"]) == 1  # what it would have done it to
+    same = client.post(f"/api/projects/{project}/preview", json=body | {"against": body["steps"]}).json
+    assert same["found"] == []
     assert client.get(f"/api/projects/{project}/recipe").json["revision"] == 0
 
 

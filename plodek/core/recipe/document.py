@@ -6,6 +6,7 @@ import json
 from typing import TYPE_CHECKING, Annotated, Any, Final, Literal, TypeAlias, Union
 
 from pydantic import Field, ValidationError
+from pydantic_core import ErrorDetails
 
 from plodek.core.errors import BadValue
 from plodek.core.recipe.fields import Strict
@@ -23,7 +24,7 @@ else:
 class Recipe(Strict):
     """A recipe as it stands in a file."""
 
-    plodek: Literal[2] = FORMAT
+    plodek: Literal[3] = FORMAT
     name: str = Field(default="", max_length=120)
     #: Names under which values are set from outside, each for one field of a step or several:
     #: "profile": "vane.digits", "depth": ["lift.depth", "lid.value"].
@@ -88,8 +89,8 @@ def of(raw: Any, name: str = "the recipe") -> Recipe:
 
 
 def _said(error: ValidationError) -> str:
-    """Put the first thing that pydantic found into words."""
-    first = error.errors()[0]
+    """Put what pydantic found first into words."""
+    first = _telling(error.errors())
     place = list(first["loc"])
     words = []
     if len(place) > 1 and place[0] == "steps" and isinstance(place[1], int):
@@ -103,3 +104,25 @@ def _said(error: ValidationError) -> str:
     shown = first["input"] if isinstance(first["input"], str | int | float) else None
     met = f", got “{str(shown)[:60]}”" if shown is not None else ""
     return " ".join([*words, message]).strip() + met
+
+
+def _telling(errors: list[ErrorDetails]) -> ErrorDetails:
+    """Choose the error that says most: where a rule was tried as each of several, that of the one meant.
+
+    The one meant is the one whose own fields are there; where there is none, no rule is meant that is known.
+    """
+    first = errors[0]
+    field = first["loc"][:4]
+    arms: dict[Any, list[ErrorDetails]] = {}
+    for one in errors:
+        if one["loc"][:4] == field and len(one["loc"]) > 4:
+            arms.setdefault(one["loc"][4], []).append(one)
+    if len(arms) < 2:
+        return first
+    for arm in arms.values():
+        if not any(one["type"] in ("missing", "extra_forbidden") for one in arm):
+            return arm[0]
+    whole = first["input"]
+    shown = json.dumps(whole, ensure_ascii=False)[:80] if isinstance(whole, dict) else ""
+    told = f"is no rule that is known here: {shown}" if shown else first["msg"]
+    return {**first, "msg": told, "input": None}

@@ -5,6 +5,8 @@ With it a recipe can be written without the screen.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import suppress
 from typing import Any
 
 import numpy as np
@@ -12,6 +14,7 @@ import numpy as np
 from plodek.core.errors import PlodekError
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
+from plodek.core.recipe.fields import Finds
 from plodek.core.recipe.selectors import find
 from plodek.core.recipe.step import Step
 
@@ -56,25 +59,26 @@ def lines_of(told: list[dict[str, Any]]) -> list[str]:
     return lines
 
 
-def _found(step: Step, model: Model) -> list[dict[str, Any]]:
-    found = []
+def found_by(step: Step, model: Model) -> Iterator[tuple[str, Finds, list[Any]]]:
+    """Give each field of a step that finds something, what, and the ids, in the model before the step."""
     for name, meaning in step.meanings().items():
         selector = getattr(step, name)
         if meaning.finds is None or selector is None:
             continue
-        try:
-            entities = find(model, meaning.finds, selector)
-        except PlodekError:
-            continue  # the step's own error says so
-        found.append(
-            {
-                "field": name,
-                "what": meaning.finds,
-                "count": len(entities),
-                "first": [_told(model, entity) for entity in entities[:_MOST]],
-            }
-        )
-    return found
+        with suppress(PlodekError):  # the step's own error says so
+            yield name, meaning.finds, find(model, meaning.finds, selector)
+
+
+def _found(step: Step, model: Model) -> list[dict[str, Any]]:
+    return [
+        {
+            "field": name,
+            "what": what,
+            "count": len(entities),
+            "first": [_told(model, entity) for entity in entities[:_MOST]],
+        }
+        for name, what, entities in found_by(step, model)
+    ]
 
 
 def _told(model: Model, entity: Any) -> dict[str, Any]:

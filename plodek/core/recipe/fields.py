@@ -179,10 +179,16 @@ class Everything(Strict):
     all: Literal[True]
 
 
+class AllBlocks(Strict):
+    """All blocks of the flow, or hollow ones too."""
+
+    all: Literal[True, "hollow too"]
+
+
 class Around(Strict):
     """The sides (edges, in the plane) around blocks, those between them left out."""
 
-    around: Ids | At | Hollows | OfRegion | Everything
+    around: Ids | At | Hollows | OfRegion | AllBlocks
 
 
 class OfPatch(Strict):
@@ -223,10 +229,9 @@ class Inside(Strict):
     inside: tuple[Coordinates, Coordinates]
 
 
-_Edges: TypeAlias = EdgeIds | At | Each | On | OnSide | Around | Everything
-_Sides: TypeAlias = (
-    SideIds | EdgeIds | At | Each | On | OnSide | Around | OfPatch | Between | Looking | Inside | Everything
-)
+_OfSides: TypeAlias = OnSide | Around | OfPatch | Between | Looking | Inside
+_Edges: TypeAlias = EdgeIds | At | Each | On | _OfSides | Everything
+_Sides: TypeAlias = SideIds | EdgeIds | At | Each | On | _OfSides | Everything
 
 
 class AnyOfEdges(Strict):
@@ -241,10 +246,16 @@ class AnyOfSides(Strict):
     any: list[_Sides | Ends] = Field(min_length=1, max_length=100)
 
 
+class EveryOfSides(Strict):
+    """The sides that each of several rules finds."""
+
+    every: list[_Sides | Ends | AnyOfSides] = Field(min_length=2, max_length=100)
+
+
 class SidesBut(Strict):
     """The sides that one rule finds, but for those that any of others finds."""
 
-    of: _Sides
+    of: _Sides | AnyOfSides | EveryOfSides
     but: list[_Sides | Ends] = Field(min_length=1, max_length=100)
 
 
@@ -257,17 +268,18 @@ class AnyOfBlocks(Strict):
 CornerSelector: TypeAlias = Annotated[Ids | At, Meaning("corner", "corner", finds="corners")]
 CornersSelector: TypeAlias = Annotated[Ids | At | Each, Meaning("corners", "corners", finds="corners")]
 BlockSelector: TypeAlias = Annotated[
-    Ids | At | Each | Hollows | OfRegion | AnyOfBlocks | Everything,
+    Ids | At | Each | Hollows | OfRegion | AnyOfBlocks | AllBlocks,
     Meaning("blocks", "blocks", finds="blocks"),
 ]
 EdgeSelector: TypeAlias = Annotated[_Edges | AnyOfEdges, Meaning("edges", "edges", finds="edges")]
 TierSelector: TypeAlias = Annotated[_Edges | AnyOfEdges, Meaning("edge", "edges", finds="edges")]
-SideSelector: TypeAlias = Annotated[_Sides | AnyOfSides | SidesBut, Meaning("sides", "sides", finds="sides")]
+_Composed: TypeAlias = AnyOfSides | EveryOfSides | SidesBut
+SideSelector: TypeAlias = Annotated[_Sides | _Composed, Meaning("sides", "sides", finds="sides")]
 EdgesOrSides: TypeAlias = Annotated[
-    _Sides | AnyOfSides | SidesBut, Meaning("edges-or-sides", "edges or sides", finds="edges")
+    _Sides | _Composed, Meaning("edges-or-sides", "edges or sides", finds="edges")
 ]
 FaceSelector: TypeAlias = Annotated[
-    _Sides | AnyOfSides | SidesBut | Ends | Rest, Meaning("faces", "faces", finds="sides")
+    _Sides | _Composed | Ends | Rest, Meaning("faces", "faces", finds="sides")
 ]
 CornerPlaces: TypeAlias = Annotated[
     list[Coordinates | OnGuide | Ids], Meaning("corner-places", "list of places and corners")

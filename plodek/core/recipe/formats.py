@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any, Literal
 
 #: Raised when the meaning of a recipe changes; newer ones are refused.
-FORMAT: Literal[2] = 2
+FORMAT: Literal[3] = 3
 
 _LIFTS = ("extrude", "revolve", "sweep")
 #: Format 1 named what stands above a plane corner or block by its id, a dot and a number of the way.
@@ -52,4 +52,31 @@ def _in_plane(selector: dict[str, Any]) -> dict[str, Any]:
     return {k: plain(v) if k in ("ids", "edges", "sides") else v for k, v in selector.items()}
 
 
-_STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1}
+def _from_2(raw: dict[str, Any]) -> dict[str, Any]:
+    """Let “all blocks” go on meaning hollow ones too, and patches stay where sides have grown from them."""
+    steps = raw.get("steps", [])
+    after = [_all_blocks(s) for s in steps] if isinstance(steps, list) else steps
+    return raw | {"plodek": 3, "steps": after}
+
+
+def _all_blocks(step: Any) -> Any:
+    """Rewrite a step of format 2."""
+    if not isinstance(step, dict):
+        return step
+    found = {k: _HOLLOW_TOO if k in _OF_BLOCKS and v == _ALL else _around_all(v) for k, v in step.items()}
+    return found | {"patches": "stay"} if step.get("kind") == "grow" else found
+
+
+def _around_all(value: Any) -> Any:
+    """Rewrite what is around all blocks, however deep in a selector."""
+    if isinstance(value, list):
+        return [_around_all(part) for part in value]
+    if not isinstance(value, dict):
+        return value
+    return {k: _HOLLOW_TOO if k == "around" and v == _ALL else _around_all(v) for k, v in value.items()}
+
+
+#: The fields of format 2 that found blocks.
+_OF_BLOCKS = ("blocks", "block", "within")
+_ALL, _HOLLOW_TOO = {"all": True}, {"all": "hollow too"}
+_STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1, 2: _from_2}

@@ -19,7 +19,7 @@ A recipe is a JSON file:
 
 ```json
 {
-  "plodek": 2,
+  "plodek": 3,
   "name": "Intake pier",
   "parameters": {"width": "f.width", "ends": ["f.width", "f.height"]},
   "steps": [{"kind": "frame", "id": "f", "width": 9, "height": "5 m"}]
@@ -30,8 +30,8 @@ Steps are applied in order. Every step has a `kind` and an `id` of its own (lett
 which names what it makes for good. Lengths are numbers in the project's unit, or text with a unit
 (`"6 mm"`; m, cm, mm, in, ft). Places are `[x, y]` or `[x, y, z]`.
 
-`plodek` is the format of the recipe: 2 now. A recipe of format 1 is brought up to it when it is read; a
-newer one is refused. `parameters` gives names of your own to fields of steps, to one or to several at once;
+`plodek` is the format of the recipe: 3 now. An older recipe is brought up to it when it is read; a newer one
+is refused. `parameters` gives names of your own to fields of steps, to one or to several at once;
 `plodek build --set width=12` sets them. `plodek explain` tells what each step's rules found.
 
 ## How steps name corners, edges, blocks and faces
@@ -52,13 +52,21 @@ newer one is refused. `parameters` gives names of your own to fields of steps, t
 | `{"region": "cooling"}` | the blocks of a region |
 | `{"between": ["fluid", "cooling"]}` | the sides between two regions |
 | `{"hollow": true}` | all hollow blocks |
-| `{"all": true}` | everything |
+| `{"all": true}` | all edges or sides; all blocks of the flow |
+| `{"all": "hollow too"}` | all blocks |
+| `{"looks": [0, 0, -1], "within": 30}` | the outer sides that look that way within 30° (45 if left out) |
+| `{"inside": [[0, 0, 0], [1, 1, 1]]}` | the outer sides all of whose corners lie in a box |
 | `{"ends": "z+", "ids": ["…"]}` | ends of chosen blocks (patches only) |
 | `{"rest": true}` | all outer faces that no patch has taken (patches only) |
 
+Where edges are meant, rules that find sides find the edges around them.
 Rules of one sort can be put together: `{"any": [{"side": "x-"}, {"on": "pier"}]}` finds what any of them
-finds. A place finds nothing that is farther away than the largest block is across; where a second candidate
-is nearly as near (within 5 %), the step says so.
+finds; for sides `{"every": […]}` finds what each of them finds, and `{"of": {"side": "z-"}, "but": […]}` what
+one finds but for what any of the others does.
+
+The middle of an edge is that of its way, the middle of a side the mean of its corners. A place finds nothing
+that is farther away than the largest block is across; where a second candidate is nearly as near (within
+5 %), the step says so.
 
 Lists of guides may name groups too, and all guides that begin alike: `"cone.*"`.
 An edge found by `at` without `start` runs from its end with the lower x (or y).

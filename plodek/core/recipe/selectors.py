@@ -74,7 +74,7 @@ def corners(model: Model, selector: Ids | At | Each) -> list[str]:
 
 
 def blocks(model: Model, selector: Any) -> list[str]:
-    """Find blocks, hollow ones too."""
+    """Find blocks; hollow ones by id, by place, or where they are asked for."""
     model.need_blocks()
     every = model.layout.blocks
     if isinstance(selector, fields.AnyOfBlocks):
@@ -94,8 +94,10 @@ def blocks(model: Model, selector: Any) -> list[str]:
             had = ", ".join(model.layout.regions)
             raise NothingFound(f"no block belongs to region “{selector.region}”", remedy=f"regions: {had}")
     else:
-        found = list(every)
-    return found
+        found = list(every) if selector.all == "hollow too" else model.layout.filled
+        if not found:
+            raise NothingFound("all blocks are hollow", remedy="name them, or bring one back")
+    return list(found)
 
 
 def edges(model: Model, selector: Any) -> list[tuple[str, str]]:
@@ -166,6 +168,15 @@ def _but(model: Model, selector: fields.SidesBut) -> list[Side]:
     if not found:
         raise NothingFound("no side is left", remedy="take fewer out")
     return found
+
+
+def _every(model: Model, selector: fields.EveryOfSides) -> list[Side]:
+    """Find the sides that each of several rules finds."""
+    first, *others = (sides(model, rule) for rule in selector.every)
+    kept = set(first).intersection(*others)
+    if not kept:
+        raise NothingFound("no side is found by every one of these rules", remedy="take one of them out")
+    return [side for side in first if side in kept]
 
 
 def _of_guide(model: Model, selector: On) -> list[Side]:
@@ -418,6 +429,7 @@ _SIDES: Mapping[type, Callable[[Model, Any], Iterable[Side]]] = {
     fields.Between: lambda model, s: _between(model, *s.between),
     fields.Looking: _looking,
     fields.Inside: _inside,
+    fields.EveryOfSides: _every,
     fields.SidesBut: _but,
     Ends: _ends,
     fields.Around: lambda model, s: _around(model, set(blocks(model, s.around))),

@@ -1,12 +1,15 @@
 """Naming things by rule: how far a place reaches, what is doubtful, lists of rules, places on guides, regions."""
 
 import json
+from typing import get_args
 
 import numpy as np
 import pytest
 
-from plodek.core.recipe import document
+from plodek.core.errors import BadValue, NothingFound
+from plodek.core.recipe import document, fields
 from plodek.core.recipe.explaining import explained, lines_of
+from plodek.core.recipe.reference import reference
 from plodek.core.recipe.selectors import blocks, corners, edges, sides
 from tests.conftest import evaluated, model_of
 
@@ -210,3 +213,95 @@ def test_rules_are_taken_out_of_another():
         )
         == 12
     )
+
+
+def test_rules_that_every_side_must_meet():
+    layout = model_of([BOX, {"kind": "cut", "id": "c", "by": "x", "at": [0.5]}])
+    low = fields.OnSide(side="z-")
+    left = fields.Inside(inside=([0, 0, 0], [0.5, 1, 1]))
+    found = sides(layout, fields.EveryOfSides(every=[low, left]))
+    assert len(found) == 1
+    assert layout.layout.places(found[0]).mean(axis=0) == pytest.approx([0.25, 0.5, 0])
+    rest = sides(layout, fields.SidesBut(of=fields.EveryOfSides(every=[left, left]), but=[low]))
+    assert len(rest) == 5 - 1
+    with pytest.raises(NothingFound, match="every one of these rules"):
+        sides(layout, fields.EveryOfSides(every=[low, fields.OnSide(side="z+")]))
+
+
+NINE = [
+    {"kind": "frame", "id": "f", "width": 3, "height": 3},
+    {"kind": "cut", "id": "x", "by": "x", "at": [1, 2]},
+    {"kind": "cut", "id": "y", "by": "y", "at": [1, 2]},
+    {"kind": "hollow", "id": "h", "blocks": {"at": [1.5, 1.5]}},
+]
+
+
+def test_all_blocks_are_those_of_the_flow_and_hollow_ones_have_their_own_word():
+    model = model_of(NINE)
+    assert len(blocks(model, fields.AllBlocks(all=True))) == 8
+    assert len(blocks(model, fields.AllBlocks(all="hollow too"))) == 9
+    assert len(sides(model, fields.Around(around=fields.AllBlocks(all=True)))) == 12 + 4
+    assert len(sides(model, fields.Around(around=fields.AllBlocks(all="hollow too")))) == 12
+    ringed = model_of(
+        [*NINE, {"kind": "ring", "id": "r", "blocks": {"all": True}, "where": "inside", "thickness": 0.1}]
+    )
+    assert len(ringed.layout.filled) == 8 + 12 + 4  # on the outer sides, and round the body
+
+
+def test_recipes_of_format_2_go_on_meaning_what_they_meant():
+    ring = {"kind": "ring", "id": "r", "blocks": {"all": True}, "where": "inside", "thickness": 0.1}
+    patch = {"kind": "patch", "id": "p", "name": "w", "faces": {"any": [{"around": {"all": True}}]}}
+    count = {"kind": "count", "id": "n", "tier": {"all": True}, "cells": 4}
+    recipe = document.of({"plodek": 2, "steps": [*NINE, ring, patch, count]})
+    read = json.loads(recipe.model_dump_json())["steps"]
+    assert read[-3]["blocks"] == {"all": "hollow too"}
+    assert read[-2]["faces"] == {"any": [{"around": {"all": "hollow too"}}]}
+    assert read[-1]["tier"] == {"all": True}
+    assert len(model_of(read).layout.filled) == 8 + 12
+
+
+GROWN = [
+    {"kind": "frame", "id": "f", "width": 2, "height": 1},
+    {"kind": "patch", "id": "p", "name": "out", "type": "outlet", "faces": {"side": "x+"}},
+    {"kind": "grow", "id": "g", "sides": {"side": "x+"}, "distance": 1},
+]
+
+
+@pytest.mark.parametrize(
+    "lift", [[], [{"kind": "extrude", "id": "e", "depth": 1, "cells": 3, "cuts": [0.5]}]]
+)
+def test_a_patch_moves_out_with_what_grows_or_stays_and_is_told(lift):
+    steps = [GROWN[0], *lift, *GROWN[1:]]
+    model = model_of(steps)
+    assert all(model.layout.places(side)[:, 0] == pytest.approx(3) for side in model.patch_of)
+    assert len(model.patch_of) == (2 if lift else 1)
+    stays = model_of([*steps[:-1], steps[-1] | {"patches": "stay"}])
+    assert stays.patch_of == {}
+    assert stays.reports["g"][0].endswith("of out lie inside now, and belong to no patch")
+    old = document.of({"plodek": 2, "steps": steps})
+    assert old.steps[-1].patches == "stay"
+    twice = model_of([*steps, steps[-1] | {"id": "h"}])
+    assert all(twice.layout.places(side)[:, 0] == pytest.approx(4) for side in twice.patch_of)
+
+
+def test_the_reference_tells_every_rule():
+    told = reference()
+    selectors = (fields.CornersSelector, fields.BlockSelector, fields.EdgeSelector, fields.FaceSelector)
+    rules = {kind for one in selectors for kind in get_args(get_args(one)[0])}
+    for rule in rules:
+        key = next(name for name, part in rule.model_fields.items() if part.is_required())
+        assert f'{{"{key}":' in told, rule.__name__
+
+
+@pytest.mark.parametrize(
+    ("rule", "words"),
+    [
+        ({"nearby": [0, 0]}, 'field “faces” is no rule that is known here: {"nearby": [0, 0]}'),
+        ({"side": "up"}, "field “faces” input should be 'x-', 'x+', 'y-', 'y+', 'z-' or 'z+', got “up”"),
+        ({"but": [{"side": "x-"}]}, "field “faces” is no rule that is known here"),
+    ],
+)
+def test_a_rule_that_cannot_be_read_is_told(rule, words):
+    with pytest.raises(BadValue) as refused:
+        document.of({"steps": [{"kind": "patch", "id": "p", "name": "w", "faces": rule}]})
+    assert words in str(refused.value)

@@ -3244,6 +3244,21 @@ export interface components {
             edges: string[][];
         };
         /**
+         * FoundOut
+         * @description What a field of a step finds, by ids: of edges and sides those of their corners with | between.
+         */
+        "PreviewOut.FoundOut": {
+            /** Field */
+            field: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "corners" | "edges" | "sides" | "blocks";
+            /** Ids */
+            ids: string[];
+        };
+        /**
          * GroupOut
          * @description A group of guides with the name of its colour.
          */
@@ -3461,6 +3476,8 @@ export interface components {
         /**
          * PreviewOut
          * @description What trying steps gives: the model after them, and the effect before and after.
+         *
+         *     ``found`` tells what the first step finds that is another than in the steps tried against.
          */
         PreviewOut: {
             model: components["schemas"]["PreviewOut.ModelOut"];
@@ -3468,6 +3485,8 @@ export interface components {
             failed: number | null;
             /** Error */
             error: string;
+            /** Found */
+            found: components["schemas"]["PreviewOut.FoundOut"][];
             before: components["schemas"]["PreviewOut.Effect"] | null;
             after: components["schemas"]["PreviewOut.Effect"] | null;
         };

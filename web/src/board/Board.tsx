@@ -31,6 +31,7 @@ import { Recipe } from "./Recipe";
 import { Route } from "./Route";
 import { Strip } from "./Strip";
 import { useBoardKeys } from "./useBoardKeys";
+import { useShowFound } from "./useShowFound";
 
 /** What is being done while there is nothing to show yet. */
 interface Waiting {
@@ -117,6 +118,7 @@ function useData(project: number): BoardData | string | Waiting {
     [draft, ready, seen, upto, feet],
   );
   const preview = usePreview(project, tried, seen);
+  useShowFound(preview.data ?? null, model.data);
   const wantsGrid = board.layer !== "Blocks" || board.stage === "Check";
   const previewGrid = usePreviewGrid(
     project,

@@ -55,6 +55,8 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   const rule = value as Record<string, unknown>;
   if ("at" in rule) return `nearest ${valueText(rule.at, labels)}`;
   if ("any" in rule) return (rule.any as unknown[]).map((v) => valueText(v, labels)).join(" and ");
+  if ("every" in rule)
+    return (rule.every as unknown[]).map((v) => valueText(v, labels)).join(", only ");
   if ("region" in rule) return `region ${rule.region}`;
   if ("between" in rule) return `what is between ${(rule.between as string[]).join(" and ")}`;
   if ("on" in rule) return `what follows ${rule.on}`;
@@ -64,7 +66,7 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if ("inside" in rule)
     return `what is in the box ${(rule.inside as unknown[]).map((p) => valueText(p, labels)).join(" to ")}`;
   if ("but" in rule)
-    return `${valueText(rule.of, labels)} but ${(rule.but as unknown[]).map((v) => valueText(v, labels)).join(" and ")}`;
+    return `${valueText(rule.of, labels)}, but not ${(rule.but as unknown[]).map((v) => valueText(v, labels)).join(" and ")}`;
   if ("each" in rule) return `${(rule.each as unknown[]).length} by their places`;
   if ("patch" in rule) return `patch ${rule.patch}`;
   if ("sides" in rule) {
@@ -74,7 +76,7 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   }
   if ("around" in rule) return `what is around ${valueText(rule.around, labels)}`;
   if ("hollow" in rule) return "all hollow blocks";
-  if ("all" in rule) return "all";
+  if ("all" in rule) return rule.all === true ? "all" : "all, hollow too";
   if ("rest" in rule) return "all the rest";
   if ("guide" in rule) return rule.fraction ? `${rule.guide} at ${rule.fraction}` : `${rule.guide}`;
   if ("ends" in rule) return `${rule.ends} of ${listed(rule.ids as string[], labels)}`;

@@ -15,7 +15,6 @@ from plodek.core.blocks.layout import (
     Edge,
     Follow,
     Layout,
-    Name,
     Side,
     edge_of,
     side_of,
@@ -82,7 +81,6 @@ def grow(
     for corner, xyz in ends.items():
         corners[copies[corner]] = _end(xyz, guide, on)
     blocks = dict(layout.blocks)
-    pieces: dict[Name, tuple[Name, ...]] = {}
     lies = dict(layout.lies)
     rims: dict[Edge, Edge] = {}
     for side in sides:
@@ -93,10 +91,8 @@ def grow(
         # The new block goes on beyond the side, with the axes of the block behind it.
         away = tuple(copies[c] if (n >> use.axis & 1) == use.end else c for n, c in enumerate(near))
         blocks[stable_id(step, *side)] = replace(layout.blocks[use.block], corners=away, hollow=False)
-        outer = side_of(*(copies[c] for c in side))
-        pieces[side] = (outer,)
         if isinstance(on, Surface):
-            lies[outer] = str(guide)
+            lies[outward(step, side)] = str(guide)
         for edge in layout.rim_of(side):
             rims[edge] = edge_of(*(copies[c] for c in edge))
     follows, bends = dict(layout.follows), dict(layout.bends)
@@ -116,8 +112,12 @@ def grow(
             bends[copy] = Spline(bent if same else bent[::-1], closed=False, corner_angle=60)
     after = replace(layout, corners=corners, blocks=blocks, follows=follows, bends=bends, lies=lies).tidied()
     check_shape(layout, check(after), "grow the other way, less far, or fewer sides at once")
-    # The names of the old outer sides stay with them where a patch may want either: they move outward.
-    return Change(after, pieces, shares)
+    return Change(after, shares=shares)
+
+
+def outward(step: str, side: Side) -> Side:
+    """Give the outer side of the block that a step of that id has grown on a side."""
+    return side_of(*(stable_id(step, corner) for corner in side))
 
 
 def _end(xyz: Floats, guide: str | None, on: Guide | None) -> Corner:

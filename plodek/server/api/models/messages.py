@@ -8,6 +8,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from plodek.core.recipe.document import MOST_STEPS
+from plodek.core.recipe.fields import Finds
 from plodek.server.api.guides.messages import GroupOut, GuideOut
 from plodek.server.api.messages import Message, Numbers, Pair
 
@@ -216,11 +217,23 @@ class ModelOut(Message):
     limits: dict[str, float]
 
 
+class FoundOut(Message):
+    """What a field of a step finds, by ids: of edges and sides those of their corners with | between."""
+
+    field: str
+    what: Finds
+    ids: list[str]
+
+
 class PreviewOut(Message):
-    """What trying steps gives: the model after them, and the effect before and after."""
+    """What trying steps gives: the model after them, and the effect before and after.
+
+    ``found`` tells what the first step finds that is another than in the steps tried against.
+    """
 
     model: ModelOut
     failed: int | None
     error: str
+    found: list[FoundOut]
     before: Effect | None
     after: Effect | None

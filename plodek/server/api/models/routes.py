@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from itertools import zip_longest
+
 from apiflask import APIBlueprint
 from pydantic import Field
 
+from plodek.core.recipe.evaluation import Evaluation
+from plodek.core.recipe.explaining import found_by
 from plodek.server.api.context import UpTo, evaluated, evaluated_upto
 from plodek.server.api.models.effects import effect_or_none
-from plodek.server.api.models.messages import ModelOut, PlanOut, PreviewIn, PreviewOut
+from plodek.server.api.models.messages import FoundOut, ModelOut, PlanOut, PreviewIn, PreviewOut
 from plodek.server.api.models.pictures import model_out, plan_out
 from plodek.server.store import projects
 
@@ -40,9 +44,23 @@ def preview(project: int, json_data: PreviewIn) -> PreviewOut:
         model=model_out(after),
         failed=after.failed,
         error=str(after.error) if after.error else "",
+        found=_found(after, before),
         before=effect_or_none(before.model),
         after=None if after.error else effect_or_none(after.model),
     )
+
+
+def _found(after: Evaluation, before: Evaluation) -> list[FoundOut]:
+    """Tell what the first step finds that is new or changed."""
+    steps, others = after.recipe.steps, before.recipe.steps
+    pairs = enumerate(zip_longest(steps, others))
+    at = next((n for n, (one, other) in pairs if one is not None and one != other), None)
+    if at is None or (after.failed is not None and after.failed < at):
+        return []
+    return [
+        FoundOut(field=field, what=what, ids=[e if isinstance(e, str) else "|".join(e) for e in entities])
+        for field, what, entities in found_by(steps[at], after.before(at))
+    ]
 
 
 @blueprint.get("/projects/<int:project>/plan")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -9,9 +11,9 @@ from pydantic import Field
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import Side
-from plodek.core.blocks.operations.grow import by_normals, grow, onto
+from plodek.core.blocks.operations.grow import by_normals, grow, onto, outward
 from plodek.core.errors import BadValue
-from plodek.core.model.model import Model
+from plodek.core.model.model import Model, Patch
 from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Direction, GuideRef, Length, SideSelector, when
@@ -48,6 +50,11 @@ class Grow(BlockStep):
     )
     value: Length | None = Field(default=None, title="At", json_schema_extra=when(by="up to a plane"))
     guide: GuideRef | None = Field(default=None, title="Guide", json_schema_extra=when(by="onto a guide"))
+    patches: Literal["move out", "stay"] = Field(
+        default="move out",
+        title="Patches on them",
+        description="move out: to the new outer sides; stay: lost, but between two regions",
+    )
 
     def apply(self, model: Model, context: Context) -> Model:
         need_open_blocks(model)
@@ -69,7 +76,24 @@ class Grow(BlockStep):
             if not isinstance(on, Curve | Surface):
                 raise unknown_guide(model.guides, guide)
             ends = onto(layout, sides, lambda xyz: on.at(on.nearest(xyz)))
-        return model.changed(grow(self.id, layout, model.guides, sides, ends, guide))
+        after = model.changed(grow(self.id, layout, model.guides, sides, ends, guide))
+        owners = {side: model.patch_of[side] for side in sides if side in model.patch_of}
+        if self.patches == "move out":
+            return replace(after, patches=tuple(self._moved(model, patch, owners) for patch in after.patches))
+        lost = [side for side in owners if side not in after.patch_of]
+        if not lost:
+            return after
+        names = ", ".join(dict.fromkeys(owners[side].name for side in lost))
+        return after.reporting(
+            self.id, f"{len(lost)} sides of {names} lie inside now, and belong to no patch"
+        )
+
+    def _moved(self, model: Model, patch: Patch, owners: Mapping[Side, Patch]) -> Patch:
+        """Give a patch with the sides that have grown replaced by the new outer ones."""
+        if all(owner is not patch for owner in owners.values()):
+            return patch
+        own = [piece for side in patch.sides for piece in model.sides_named(side)]
+        return replace(patch, sides=tuple(outward(self.id, s) if owners.get(s) is patch else s for s in own))
 
     def _distance(self, model: Model) -> float:
         if self.distance is None:
