@@ -116,36 +116,51 @@ def _close(
 
 
 def _partly(layout: Layout, near: Mapping[tuple[str, str], float]) -> list[Finding]:
-    """Find corners in the middle of an outer side: blocks that meet it only in part."""
-    sides = list(layout.outer)
-    outer = list(dict.fromkeys(c for side in sides for c in side))
-    xyz = layout.places(outer)
-    tree = scipy.spatial.cKDTree(xyz)
+    """Find corners in the middle of an outer side, or of a straight edge of one: blocks that meet in part."""
+    outer = {side: use.block for side, use in layout.outer.items()}
     beside: dict[str, set[str]] = {}
     for a, b in near:
         beside.setdefault(a, set()).add(b)
         beside.setdefault(b, set()).add(a)
-    places = layout.places(c for side in sides for c in layout.ordered(side)).reshape(len(sides), -1, 3)
+    found = _in_middles(layout, beside, outer)
+    if layout.dim == 3:
+        edges = {edge: block for side, block in outer.items() for edge in layout.rim_of(side)}
+        bent = layout.follows.keys() | layout.bends.keys()
+        found |= (
+            _in_middles(layout, beside, {e: block for e, block in edges.items() if e not in bent}) - found
+        )
+    return [
+        Finding(
+            f"corner {layout.labels[corner]} lies in the middle of a side of block "
+            f"{layout.labels[block]}, so that blocks meet there only in part: cut that block there",
+            (block,),
+            (corner,),
+        )
+        for corner, block in sorted(found)
+    ][:_MOST]
+
+
+def _in_middles(
+    layout: Layout, beside: Mapping[str, set[str]], parts: Mapping[tuple[str, ...], str]
+) -> set[tuple[str, str]]:
+    """Find outer corners in the middles of sides, or of edges; with the blocks that these belong to."""
+    if not parts:
+        return set()
+    corners = list(dict.fromkeys(c for side in layout.outer for c in side))
+    xyz = layout.places(corners)
+    tree = scipy.spatial.cKDTree(xyz)
+    orders = [layout.ordered(part) if len(part) == 4 else part for part in parts]
+    places = layout.places(c for order in orders for c in order).reshape(len(parts), -1, 3)
     middles = places.mean(axis=1)
     reach = np.linalg.norm(places - middles[:, None], axis=2).max(axis=1)
-    found = []
+    found = set()
     around = tree.query_ball_point(middles, reach * (1 - _OFF_RIM))
-    for side, place, hits in zip(sides, places, around, strict=True):
-        own = set(side).union(*(beside.get(c, ()) for c in side))
-        others = [n for n in hits if outer[n] not in own]
-        if not others:
-            continue
-        for n in np.array(others)[_lies_in(place, xyz[others])].tolist():
-            block = layout.outer[side].block
-            found.append(
-                Finding(
-                    f"corner {layout.labels[outer[n]]} lies in the middle of a side of block "
-                    f"{layout.labels[block]}, so that blocks meet there only in part: cut that block there",
-                    (block,),
-                    (outer[n],),
-                )
-            )
-    return found[:_MOST]
+    for (part, block), place, hits in zip(parts.items(), places, around, strict=True):
+        own = set(part).union(*(beside.get(c, ()) for c in part))
+        others = [n for n in hits if corners[n] not in own]
+        if others:
+            found |= {(corners[n], block) for n in np.array(others)[_lies_in(place, xyz[others])]}
+    return found
 
 
 def _lies_in(side: Floats, xyz: Floats) -> Bools:
@@ -173,7 +188,6 @@ def _lies_in(side: Floats, xyz: Floats) -> Bools:
         ra, rb = (np.einsum("nk,nk->n", miss, p) for p in (du, dv))
         det = np.where(np.abs(aa * bb - ab * ab) > 0, aa * bb - ab * ab, np.inf)
         u = np.clip(u + np.stack([bb * ra - ab * rb, aa * rb - ab * ra], axis=1) / det[:, None], -1.0, 2.0)
-    # On the rim in one direction it may still be in the middle of an edge, which is told by another side.
     return np.asarray(near & np.all((u > _OFF_RIM) & (u < 1 - _OFF_RIM), axis=1))
 
 

@@ -47,9 +47,9 @@ def between(u: Floats, v: Floats, rim: Rim) -> Floats:
 def on_surface(surface: Surface, u: Floats, v: Floats, rim: Rim) -> Floats:
     """Fill between four edges on a surface (na, nb, 3): between the parameters of their nodes.
 
-    With a pole within, that is in the plane in which the way from the pole and the angle about it are polar
-    coordinates. Where parameters are no guide to the inside (edges off the surface, several surfaces or
-    triangles), it is filled in space and put to the nearest places.
+    With a pole within, or at a corner, that is in the plane in which the way from the pole and the angle
+    about it are polar coordinates. Where parameters are no guide to the inside (edges off the surface,
+    several surfaces or triangles), it is filled in space and put to the nearest places.
     """
     nodes = between(u, v, rim)
     inner = nodes[1:-1, 1:-1]
@@ -77,18 +77,27 @@ def _inside(surface: SmoothSurface, u: Floats, v: Floats, rim: Rim, flat: Floats
     is_pole = speeds <= _POLE * speeds.max(axis=0)
     if np.any(is_pole.all(axis=0)):
         return None
-    if isinstance(surface, GeneratedSurface):
-        for axis in (0, 1):
-            if surface.wraps[axis] and not np.any(is_pole):
-                steps = np.diff(uv[:, axis], append=uv[0, axis])
-                if abs(np.sum(steps - np.round(steps))) > 0.5:  # once around
-                    return _round_pole(surface, axis, u, v, _rim_of(uv, rim), flat)
+    for axis in (0, 1):
+        (poles,) = np.nonzero(is_pole[:, axis])
+        if len(poles) == 1:
+            at_corner = _at_pole(surface, axis, uv, int(poles[0]), rim)
+            return None if at_corner is None else _polar_between(u, v, *at_corner)
+        if not np.any(is_pole) and _goes_round(surface, axis, uv):
+            return _round_pole(surface, axis, u, v, _rim_of(uv, rim), flat)
     found = _parameters(surface, rim, xyz, uv, is_pole)
     return None if found is None else between(u, v, found)
 
 
+def _goes_round(surface: SmoothSurface, axis: int, uv: Floats) -> bool:
+    """Whether places once around (n, 2) go once round a surface that closes along a parameter."""
+    if not isinstance(surface, GeneratedSurface) or not surface.wraps[axis]:
+        return False
+    steps = np.diff(uv[:, axis], append=uv[0, axis])
+    return bool(abs(np.sum(steps - np.round(steps))) > 0.5)
+
+
 def _round_pole(
-    surface: GeneratedSurface, axis: int, u: Floats, v: Floats, rim: Rim, flat: Floats
+    surface: SmoothSurface, axis: int, u: Floats, v: Floats, rim: Rim, flat: Floats
 ) -> Floats | None:
     """Fill round a pole within the parameters ``rim``, in polar coordinates; ``axis`` goes round it."""
     other = 1 - axis
@@ -99,18 +108,56 @@ def _round_pole(
     speed = [np.linalg.norm(way) for way in surface.derivatives(at)[1:3]]
     if speed[axis] > _POLE * speed[other]:
         return None  # an open end: the rim goes round a tube
-    polar = Rim(*(_polar(part, axis, pole) for part in rim))
-    xy = between(u, v, polar)
+    return _polar_between(u, v, rim, _Polar(axis, pole, 1.0 - 2.0 * pole, math.tau, 0.0))
+
+
+class _Polar(NamedTuple):
+    """Polar coordinates: an angle is ``turn`` times the parameter ``axis`` beyond ``middle``.
+
+    At the pole the other parameter is ``pole``, from where it goes on by ``sign``.
+    """
+
+    axis: int
+    pole: float
+    sign: float
+    turn: float
+    middle: float
+
+
+def _at_pole(surface: SmoothSurface, axis: int, uv: Floats, at: int, rim: Rim) -> tuple[Rim, _Polar] | None:
+    """Give the parameters once around a side with a pole at the node ``at``, and coordinates about it."""
+    other = 1 - axis
+    pole = float(uv[at, other])
+    ahead = np.roll(uv, -1 - at, axis=0)[:-1]  # from the node after the pole to the one before it
+    if isinstance(surface, GeneratedSurface) and surface.wraps[axis]:
+        ahead[:, axis] = np.unwrap(ahead[:, axis], period=1.0)
+    away = ahead[:, other] - pole
+    sign = math.copysign(1.0, float(away.sum()))
+    near = np.array([[ahead[:, axis].mean(), pole + 1e-4 * away[np.argmax(np.abs(away))]]])
+    speed = [float(np.linalg.norm(way)) for way in surface.derivatives(near)[1:3]]
+    turn = speed[axis] / (speed[other] * abs(near[0, other] - pole))
+    if np.any(sign * away < 0) or turn * float(np.ptp(ahead[:, axis])) > math.tau:
+        return None
+    middle = 0.5 * float(ahead[:, axis].min() + ahead[:, axis].max())
+    there = uv[at : at + 1]  # its angle says nothing
+    return _rim_of(np.roll(np.concatenate([ahead, there]), 1 + at, axis=0), rim), _Polar(
+        axis, pole, sign, turn, middle
+    )
+
+
+def _polar_between(u: Floats, v: Floats, rim: Rim, polar: _Polar) -> Floats:
+    """Fill between parameters ``rim`` in the plane of polar coordinates."""
+    axis, pole, sign, turn, middle = polar
+
+    def plane(uv: Floats) -> Floats:
+        angle, away = turn * (uv[:, axis] - middle), np.abs(uv[:, 1 - axis] - pole)
+        return np.stack([away * np.cos(angle), away * np.sin(angle)], axis=1)
+
+    xy = between(u, v, Rim(*(plane(part) for part in rim)))
     found = np.empty(xy.shape)
-    found[..., axis] = np.arctan2(xy[..., 1], xy[..., 0]) / math.tau
-    found[..., other] = np.abs(pole - np.hypot(xy[..., 0], xy[..., 1]))
+    found[..., axis] = middle + np.arctan2(xy[..., 1], xy[..., 0]) / turn
+    found[..., 1 - axis] = pole + sign * np.hypot(xy[..., 0], xy[..., 1])
     return found
-
-
-def _polar(uv: Floats, axis: int, pole: float) -> Floats:
-    """Give parameters (n, 2) as places in a plane round the pole."""
-    angle, away = math.tau * uv[:, axis], np.abs(uv[:, 1 - axis] - pole)
-    return np.stack([away * np.cos(angle), away * np.sin(angle)], axis=1)
 
 
 def _parameters(surface: SmoothSurface, rim: Rim, xyz: Floats, uv: Floats, is_pole: Bools) -> Rim | None:

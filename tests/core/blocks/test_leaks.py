@@ -78,6 +78,13 @@ def test_a_side_that_meets_half_of_another_is_told_with_the_corner():
     assert all("in the middle of a side of block B1" in text for text in texts)
 
 
+def test_a_side_that_meets_half_of_another_along_its_rim_is_told_too():
+    """The corners lie on edges of the larger side, none of them in its middle."""
+    texts = told(box("a", (0, 0, 0), (1, 2, 1)), box("b", (1, 0, 0), (2, 1, 1)))
+    assert len(texts) == 2
+    assert all("in the middle of a side of block B1" in text for text in texts)
+
+
 def test_corners_that_nearly_meet_are_told():
     shifted = block("b", (1 + 1e-5, 1), (2, 1), (1, 2), (2, 2))
     (text,) = told(square("a", (0, 0), (1, 1)), shifted)

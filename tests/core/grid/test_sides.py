@@ -6,6 +6,7 @@ import pytest
 from plodek.core.grid.side import Rim, between, on_surface
 from plodek.core.shape.curves.compound import Part
 from plodek.core.shape.curves.ellipse import Ellipse
+from plodek.core.shape.curves.polyline import Polyline
 from plodek.core.shape.surfaces.analytic import sphere
 from plodek.core.shape.surfaces.swept import Revolved
 from plodek.core.shape.surfaces.together import Together
@@ -70,6 +71,48 @@ def test_a_pole_within_is_covered_in_polar_coordinates(long, end):
     found = on_surface(nose, U, V, rim_of(wanted))
     np.testing.assert_allclose(found, wanted, atol=1e-9)
     np.testing.assert_allclose(found[N // 2, N // 2], [-long, 0, 0], atol=1e-12)
+
+
+def polar_side(surface, turns, reach, pole):
+    """The rim of a side with a pole at a corner: out along two lines, and back through a place between them."""
+    t = np.linspace(0, 1, N)
+    way = 1 - 2 * pole
+
+    def line(start, end):
+        uv = np.array(start) + t[:, None] * (np.array(end) - start)
+        return surface.at(np.stack([uv[:, 0] % 1.0, pole + way * uv[:, 1]], axis=1))
+
+    low, high = turns
+    middle = [(low + high) / 2, reach]
+    tip = [[low, 0.0], [high, 0.0]]
+    return Rim(
+        line(tip[0], [low, reach]), line([high, reach], middle), line(tip[1], [high, reach]), line([low, reach], middle)
+    )  # fmt: skip
+
+
+CONE = Revolved(
+    Polyline(np.array([[0.0, 0, 0], [0.5, 0, 1.0]]), closed=False),
+    np.zeros(3),
+    np.array([0.0, 0.0, 1.0]),
+    2 * np.pi,
+)
+DOME = sphere(np.zeros(3), np.eye(3), 1.0, (0.0, np.pi / 2), np.pi / 2)
+
+
+@pytest.mark.parametrize("turns", [(0.05, 0.3), (0.9, 1.1), (0.0, 0.25)])
+@pytest.mark.parametrize(("surface", "pole"), [(BALL, 1), (BALL, 0), (CONE, 0), (DOME, 1)])
+def test_a_pole_at_a_corner_leaves_no_gap_beside_the_edges(surface, pole, turns):
+    """Steps between nodes are alike all over: with longitudes alone those beside an edge jumped by a quarter."""
+    turns = (0.0, 0.9) if surface is DOME else turns
+    rim = polar_side(surface, turns, 0.4, pole)
+    nodes = on_surface(surface, U, V, rim)
+    inner = nodes[1:-1, 1:-1].reshape(-1, 3)
+    np.testing.assert_allclose(surface.onto(inner), inner, atol=1e-12)
+    steps = [np.linalg.norm(np.diff(nodes, axis=axis), axis=2) for axis in (0, 1)]
+    assert max(step.max() / np.median(step) for step in steps) < 1.8
+    normals = np.cross(nodes[1:, :-1] - nodes[:-1, :-1], nodes[:-1, 1:] - nodes[:-1, :-1])
+    at = nodes[:-1, :-1].reshape(-1, 3) - [0, 0, 3.0 * (surface is CONE)]
+    assert len(np.unique(np.sign(np.einsum("nk,nk->n", normals.reshape(-1, 3), at)))) == 1
 
 
 def test_a_rim_round_an_open_tube_has_no_pole_within():

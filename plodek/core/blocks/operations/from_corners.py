@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import cache
 from itertools import permutations
 
 import numpy as np
 
-from plodek.core.arrays import Floats, Ints, place
+from plodek.core.arrays import Bools, Floats, Ints, place
+from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import Block, Corner, Layout, stable_id
 from plodek.core.blocks.soundness import check
@@ -20,9 +21,10 @@ from plodek.core.tolerances import SAME_PLACE
 def block_from(step: str, layout: Layout, places: Sequence[Floats | str]) -> Change:
     """Add a block from 4 or 8 corners: ids of existing ones, or places (3,), which are pinned.
 
-    A place where a corner is already becomes that corner. The order is found: the one that makes the
-    block least skewed, with its axes nearest to x, y and z. Raises BadValue for corners that no order
-    makes a block of, Refused where the block would break the layout.
+    A place where a corner is already becomes that corner. Two equal corners make a pinched edge, four a
+    side shrunk to a point: wedges, pyramids, tetrahedra. The order is found: the one that makes the block
+    least skewed, with its axes nearest to x, y and z. Raises BadValue for corners that no order makes a
+    block of, Refused where the block would break the layout.
     """
     dim = {4: 2, 8: 3}.get(len(places))
     if dim is None:
@@ -40,14 +42,12 @@ def block_from(step: str, layout: Layout, places: Sequence[Floats | str]) -> Cha
         if isinstance(what, str):
             ids.append(what)
             continue
-        found = _there(layout, xyz, scale)
+        found = _there(corners, xyz, scale)
         if found is None:
             found = stable_id(step, str(number))
             corners[found] = Corner(place(xyz), "pinned")
         ids.append(found)
-    if len(set(ids)) < len(ids):
-        raise BadValue("two of the corners are the same place", remedy="give places apart from each other")
-    order = _ordered(np.array(given))
+    order = _ordered(np.array(given), ids)
     block = Block(tuple(ids[n] for n in order))
     blocks = dict(layout.blocks) | {stable_id(step, "block"): block}
     if any(set(b.corners) == set(block.corners) for b in layout.blocks.values()):
@@ -55,12 +55,12 @@ def block_from(step: str, layout: Layout, places: Sequence[Floats | str]) -> Cha
     return Change(check(replace(layout, dim=dim, corners=corners, blocks=blocks)))
 
 
-def _there(layout: Layout, xyz: Floats, scale: float) -> str | None:
-    if not layout.corners:
+def _there(corners: Mapping[str, Corner], xyz: Floats, scale: float) -> str | None:
+    if not corners:
         return None
-    gaps = np.linalg.norm(layout.places(layout.corners) - xyz, axis=1)
+    gaps = np.linalg.norm(np.array([corner.xyz for corner in corners.values()]) - xyz, axis=1)
     nearest = int(np.argmin(gaps))
-    return list(layout.corners)[nearest] if gaps[nearest] <= SAME_PLACE * scale else None
+    return list(corners)[nearest] if gaps[nearest] <= SAME_PLACE * scale else None
 
 
 @cache
@@ -86,13 +86,22 @@ def _turns(dim: int) -> Ints:
     return np.array(found)
 
 
-def _ordered(xyz: Floats) -> Ints:
+def _ordered(xyz: Floats, ids: Sequence[str]) -> Ints:
     """Find the best order of corners (4 or 8, 3): right-handed, the smallest corner as large as can be."""
     dim = 2 if len(xyz) == 4 else 3
     if dim == 2 and np.ptp(xyz[:, 2]) > SAME_PLACE * np.linalg.norm(np.ptp(xyz, axis=0)):
         raise BadValue("the four corners do not lie in one plane of constant z", remedy="give the same z")
     orders = _orders(len(xyz))
-    worst = _worst_corner(xyz[orders], dim)
+    same = np.array([ids.index(name) for name in ids])
+    orders = orders[_shrinks(orders, same)]
+    if not len(orders):
+        raise BadValue(
+            "equal corners do not lie beside each other in any block",
+            remedy="give two equal ones for an edge that shrinks to a point, four for a side",
+        )
+    worst = _worst_corner(xyz[orders], same[orders], dim)
+    if np.isinf(worst).all():
+        raise BadValue("these corners make a flat block", remedy="give more of them places of their own")
     if worst.max() <= 1e-6:
         if worst.max() >= -1e-6:
             raise BadValue(
@@ -106,24 +115,52 @@ def _ordered(xyz: Floats) -> Ints:
         )
     best = orders[int(np.argmax(worst))]
     turned = best[_turns(dim)]
-    ways = np.stack([xyz[turned[:, 1 << axis]] - xyz[turned[:, 0]] for axis in range(dim)], axis=1)
-    ways /= np.linalg.norm(ways, axis=2)[:, :, None]
+    ways = np.stack([_way(xyz[turned], dim, axis) for axis in range(dim)], axis=1)
+    ways /= np.maximum(np.linalg.norm(ways, axis=2), 1e-300)[:, :, None]
     along = sum(ways[:, axis, axis] for axis in range(dim))
     return np.asarray(turned[int(np.argmax(along))])
 
 
-def _worst_corner(xyz: Floats, dim: int) -> Floats:
-    """Give the smallest determinant of unit edges (m,) over the corners of blocks (m, corners, 3)."""
+def _way(xyz: Floats, dim: int, axis: int) -> Floats:
+    """Give the direction (m, 3) of an axis of blocks (m, corners, 3): of the first edge, or of all."""
+    first = xyz[:, 1 << axis] - xyz[:, 0]
+    if np.linalg.norm(first, axis=1).min() > 0:
+        return np.asarray(first)
+    every = [xyz[:, high] - xyz[:, low] for low, high in tables.parallel(dim, axis)]
+    return np.asarray(np.mean(every, axis=0))
+
+
+def _shrinks(orders: Ints, same: Ints) -> Bools:
+    """Tell the orders (m, corners) in which equal corners are the ends of an edge, or the corners of a side.
+
+    ``same`` gives for each corner the first that it is equal to.
+    """
+    at = np.argsort(orders, axis=1)
+    fits = np.ones(len(orders), dtype=bool)
+    for first in np.unique(same):
+        places = at[:, np.flatnonzero(same == first)]
+        axes = np.bitwise_or.reduce(places ^ places[:, :1], axis=1)
+        fits &= (1 << np.bitwise_count(axes)) == places.shape[1]
+    return np.asarray(fits)
+
+
+def _worst_corner(xyz: Floats, same: Ints, dim: int) -> Floats:
+    """Give the smallest determinant of unit edges (m,) over the corners of blocks (m, corners, 3).
+
+    Corners at an edge that has shrunk have none; infinite where all are such.
+    """
     worst = np.full(len(xyz), np.inf)
     for n in range(1 << dim):
-        edges = []
+        edges, whole = [], np.ones(len(xyz), dtype=bool)
         for axis in range(dim):
-            way = xyz[:, n ^ (1 << axis)] - xyz[:, n]
+            other = n ^ (1 << axis)
+            whole &= same[:, n] != same[:, other]
+            way = xyz[:, other] - xyz[:, n]
             way = -way if n >> axis & 1 else way
             edges.append(way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None])
         if dim == 2:
             size = edges[0][:, 0] * edges[1][:, 1] - edges[0][:, 1] * edges[1][:, 0]
         else:
             size = np.einsum("nk,nk->n", np.cross(edges[0], edges[1]), edges[2])
-        worst = np.minimum(worst, size)
+        worst = np.where(whole, np.minimum(worst, size), worst)
     return worst

@@ -6,13 +6,13 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.blocks.operations.butterfly import butterfly, walls_of
+from plodek.core.blocks.operations.wedges.butterfly import butterfly, walls_of
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, SideSelector
 from plodek.core.recipe.step import Context
-from plodek.core.recipe.steps.blocks.block_step import BlockStep
+from plodek.core.recipe.steps.blocks.block_step import BlockStep, in_turn
 
 
 class Butterfly(BlockStep):
@@ -45,6 +45,7 @@ class Butterfly(BlockStep):
         walls = set(selectors.sides(model, self.walls) if self.walls else walls_of(layout, chosen))
         own = {side for name in chosen for side in layout.sides_of(name)}
         outer = [side for side in own if len(layout.sides[side]) == 1 and side not in walls]
-        return model.changed(
-            butterfly(self.id, layout, model.guides, chosen, self.core, open_sides=outer, bow=self.bow)
+        guides = model.guides
+        return in_turn(
+            model, butterfly(self.id, layout, guides, chosen, self.core, open_sides=outer, bow=self.bow)
         )

@@ -8,14 +8,15 @@ from pydantic import Field
 
 from plodek.core.blocks.layout import Use
 from plodek.core.blocks.operations import zip as zipping
-from plodek.core.blocks.operations.three import star
+from plodek.core.blocks.operations.wedges.four import is_tetrahedron, quarters
+from plodek.core.blocks.operations.wedges.three import star
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, EdgeSelector, SideSelector
 from plodek.core.recipe.step import Context
-from plodek.core.recipe.steps.blocks.block_step import BlockStep
+from plodek.core.recipe.steps.blocks.block_step import BlockStep, in_turn
 
 Keep = Literal["this", "other", "middle"]
 
@@ -71,14 +72,17 @@ class Pinch(BlockStep):
 
 
 class Three(BlockStep):
-    """Divide a three-sided block (one with a pinched edge) or a wedge into three that meet in its middle."""
+    """Divide a three-sided block or a wedge into three that meet in its middle, a tetrahedron into four.
+
+    Wedges in which one goes on are divided with it.
+    """
 
     kind: Literal["three"] = "three"
     verb: ClassVar[str] = "Three"
     key: ClassVar[str] = "3"
     order: ClassVar[int] = 100
     family: ClassVar[str] = "Divide"
-    sentence: ClassVar[str] = "Divide {block} into three"
+    sentence: ClassVar[str] = "Divide {block} about its middle"
     block: BlockSelector = Field(title="Three-sided block")
 
     def apply(self, model: Model, context: Context) -> Model:
@@ -87,6 +91,5 @@ class Three(BlockStep):
         (name, *others) = selectors.blocks(model, self.block)
         if others:
             raise BadValue("more than one block is chosen", remedy="divide one after the other")
-        for change in star(self.id, model.layout, model.guides, name):
-            model = model.changed(change)
-        return model
+        divide = quarters if is_tetrahedron(model.layout, name) else star
+        return in_turn(model, divide(self.id, model.layout, model.guides, name))

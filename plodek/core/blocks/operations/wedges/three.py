@@ -5,7 +5,7 @@ In the plane that is a block with a pinched edge, in space a wedge, all along it
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Generator, Mapping
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -14,8 +14,9 @@ import numpy as np
 from plodek.core.arrays import place
 from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change
-from plodek.core.blocks.layout import Corner, Layout, Name, edge_of, side_of, stable_id
+from plodek.core.blocks.layout import Corner, Layout, edge_of, side_of, stable_id
 from plodek.core.blocks.operations.cut import cut, fractions_along
+from plodek.core.blocks.operations.wedges.tips import Ring, tips_joined
 from plodek.core.blocks.soundness import check
 from plodek.core.blocks.tiers import tier_of, tiers
 from plodek.core.errors import BadValue
@@ -31,22 +32,42 @@ class _Triangle(NamedTuple):
     second: str
 
 
-def star(step: str, layout: Layout, guides: Mapping[str, Guide], name: str) -> Iterator[Change]:
+def star(
+    step: str, layout: Layout, guides: Mapping[str, Guide], name: str
+) -> Generator[Change, Layout, None]:
     """Cut both tiers of a three-sided block in the middle, and make one block of the two at its tip.
 
-    The cuts run on through the neighbours. Raises BadValue for any other block.
+    The cuts run on through the neighbours; wedges in which it goes on at its ends are divided with it.
+    Each change is sent back as the layout that it came to. Raises BadValue for any other block.
     """
-    whole = _triangles(layout, name)
-    tip, first, second = whole[0]
-    parts: tuple[Name, ...] = (name,)
+    wholes = {wedge: _triangles(layout, wedge) for wedge in _going_on(layout, name)}
+    tip, first, second = wholes[name][0]
+    parts: dict[str, list[str]] = {wedge: [wedge] for wedge in wholes}
     for part, edge in (("along", edge_of(tip, first)), ("across", edge_of(first, second))):
         tier = tier_of(tiers(layout), edge)
         done = cut(f"{step}.{part}", layout, guides, tier, fractions_along(tier, 0.5, edge))
-        yield done
-        layout = done.layout
-        parts = tuple(piece for n in parts for piece in done.pieces.get(n, (n,)))
-    pair = [str(n) for n in parts if layout.blocks[str(n)].corners.count(tip) == 2]
-    yield _tip_joined(step, layout, guides, pair, whole)
+        layout = yield done
+        parts = {
+            wedge: [str(piece) for n in names for piece in done.pieces.get(n, (n,))]
+            for wedge, names in parts.items()
+        }
+    for wedge, whole in wholes.items():
+        tips = {triangle.tip for triangle in whole}
+        pair = [n for n in parts[wedge] if all(layout.blocks[n].corners.count(t) == 2 for t in tips)]
+        number = step if wedge == name else f"{step}.{wedge}"
+        layout = yield _tip_joined(number, layout, guides, pair, whole)
+
+
+def _going_on(layout: Layout, name: str) -> list[str]:
+    """Give a wedge and those in which it goes on at its ends; raises BadValue where one is none."""
+    found, ahead = [name], [name]
+    while ahead:
+        for triangle in _triangles(layout, ahead.pop()):
+            uses = layout.sides.get(side_of(triangle.tip, *triangle), ())
+            beyond = [use.block for use in uses if use.block not in found]
+            found += beyond
+            ahead += beyond
+    return found
 
 
 def _triangles(layout: Layout, name: str) -> list[_Triangle]:
@@ -75,9 +96,8 @@ def _tip_joined(
     step: str, layout: Layout, guides: Mapping[str, Guide], pair: list[str], whole: list[_Triangle]
 ) -> Change:
     """Make one block of the two three-sided ones at the tip of what was the ``whole`` one."""
-    rings, corners = [], dict(layout.corners)
-    pieces: dict[Name, tuple[Name, ...]] = {}
-    lies = dict(layout.lies)
+    rings: list[Ring] = []
+    corners = dict(layout.corners)
     for before, a, b in zip(whole, *(_triangles(layout, name) for name in pair), strict=True):
         (middle,) = {a.first, a.second} & {b.first, b.second}
         one, other = (next(c for c in part[1:] if c != middle) for part in (a, b))
@@ -86,23 +106,5 @@ def _tip_joined(
         on = layout.surfaces_of.get(middle, ())
         xyz = onto_all([surface_named(guides, guide) for guide in on], mean) if on else mean
         corners[middle] = Corner(place(xyz[0]))
-        if layout.dim == 3:
-            face = side_of(*rings[-1])
-            for part in (a, b):
-                old = side_of(part.tip, *part)
-                pieces[old] = (face,)
-                if old in lies:
-                    lies[face] = lies[old]
-    ways = layout.places(rings[0])[1:3] - layout.places(rings[0])[0]
-    up = (
-        np.array([0.0, 0.0, 1.0])
-        if len(rings) == 1
-        else np.subtract(*layout.places([rings[1][0], rings[0][0]]))
-    )
-    if np.cross(*ways) @ up < 0:
-        rings = [(tip, other, one, middle) for tip, one, other, middle in rings]
-    joined = stable_id(step, "tip")
-    block = replace(layout.blocks[pair[0]], corners=tuple(c for ring in rings for c in ring))
-    blocks = {n: b for n, b in layout.blocks.items() if n not in pair} | {joined: block}
-    after = replace(layout, blocks=blocks, corners=corners, lies=lies).tidied()
-    return Change(check(after), {**pieces, **dict.fromkeys(pair, (joined,))})
+    joined = tips_joined(replace(layout, corners=corners), stable_id(step, "tip"), pair, rings)
+    return replace(joined, layout=check(joined.layout.tidied()))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Generator, Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,10 +10,14 @@ import numpy as np
 from plodek.core.blocks.change import Change, Share
 from plodek.core.blocks.edge_path import corner_at
 from plodek.core.blocks.layout import Block, Corner, Edge, Layout, Name, Side, edge_of, side_of, stable_id
+from plodek.core.blocks.operations.cut import cut, fractions_along
 from plodek.core.blocks.operations.ring.ring import ring
 from plodek.core.blocks.operations.ring.shapes import Carried, bowed, divided
+from plodek.core.blocks.operations.wedges.tips import tips_joined
 from plodek.core.blocks.soundness import check, check_shape
+from plodek.core.blocks.tiers import tier_of, tiers
 from plodek.core.errors import BadValue, NothingFound, Refused
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide
 
 _ALONG = np.array([0.25, 0.5, 0.75])
@@ -28,18 +32,55 @@ def butterfly(
     *,
     open_sides: Iterable[Side] = (),
     bow: float = 0.3,
-) -> Change:
+) -> Generator[Change, Layout, None]:
     """Put a butterfly core into blocks: a ring inside all of their walls, or in place of their pole.
 
-    ``core`` is its size as a share of the way from the middle to the wall, 0 to 1. Raises BadValue for
-    a core outside that, Refused where the layout would break.
+    ``core`` is its size as a share of the way from the middle to the wall, 0 to 1. Each change is sent
+    back as the layout that it came to. Raises BadValue for a core outside that, Refused where the layout
+    would break.
     """
     if not 0 < core < 1:
         raise BadValue(f"the core's share is {core:g}", remedy="give a share between 0 and 1, such as 0.5")
     names = list(chosen)
-    if any(_has_pole(layout, name) for name in names):
-        return _without_pole(step, layout, guides, names, core, bow)
-    return ring(step, layout, guides, names, where="inside", share=1 - core, open_sides=open_sides, bow=bow)
+    if not any(_has_pole(layout, name) for name in names):
+        yield ring(
+            step, layout, guides, names, where="inside", share=1 - core, open_sides=open_sides, bow=bow
+        )
+        return
+    inside, alone = _sorted_out(layout, names)
+    if alone:
+        layout = yield _without_pole(step, layout, guides, alone, core, bow)
+    if inside:
+        yield from _inside(step, layout, guides, inside, core, bow)
+
+
+def _sorted_out(layout: Layout, names: list[str]) -> tuple[list[str], list[str]]:
+    """Tell wedges with neighbours beside their pole, into which a cut must run on, from those alone there.
+
+    Raises Refused where a pole goes on in a block that is not chosen.
+    """
+    chosen = set(names)
+    inside, lined = set[str](), dict[str, list[str]]()
+    for name in names:
+        wedge = _wedge(layout, name)
+        for pole in wedge.levels:
+            lined.setdefault(pole, []).append(name)
+        for side in layout.sides_of(name):
+            others = [use.block for use in layout.sides[side] if use.block not in chosen]
+            poles = len({c for c in side if c in wedge.levels})
+            if others and poles == len(wedge.levels):
+                inside.add(name)
+            elif others and poles:
+                raise Refused(
+                    f"the pole goes on in block {layout.labels[others[0]]}, which is not chosen",
+                    remedy="choose all blocks along the pole",
+                )
+    ahead = list(inside)
+    while ahead:  # what hangs together along or around a pole is cut together
+        beside = {n for pole in _wedge(layout, ahead.pop()).levels for n in lined[pole]} - inside
+        inside |= beside
+        ahead += beside
+    return [n for n in names if n in inside], [n for n in names if n not in inside]
 
 
 def walls_of(layout: Layout, chosen: Iterable[str]) -> list[Side]:
@@ -120,7 +161,7 @@ def _wedge(layout: Layout, name: str) -> _Wedge:
 def _without_pole(
     step: str, layout: Layout, guides: Mapping[str, Guide], names: list[str], core: float, bow: float
 ) -> Change:
-    """Replace the pole of wedges: their outer parts stay, and a core of blocks takes the middle.
+    """Replace the pole of wedges alone there: their outer parts stay, a core of blocks takes the middle.
 
     Two neighbouring wedges make room for one core block with a corner on the axis; four around a full
     turn for one block without it.
@@ -151,6 +192,63 @@ def _without_pole(
     ).tidied()
     check_shape(layout, check(after), "make the core smaller, or turn the plane in more parts")
     return Change(after, made.pieces, made.shares)
+
+
+def _inside(
+    step: str, layout: Layout, guides: Mapping[str, Guide], names: list[str], core: float, bow: float
+) -> Generator[Change, Layout, None]:
+    """Replace the pole of wedges amid other blocks: cut around it, on through these, and join the tips."""
+    tips = list(names)
+    copies: dict[str, str] = {}
+    walls: list[tuple[Edge, Curve | None]] = []
+    while left := [n for n in tips if n in names]:
+        wedge = _wedge(layout, left[0])
+        pole, (corner, _) = next(iter(wedge.levels.items()))
+        edge = edge_of(pole, corner)
+        tier = tier_of(tiers(layout), edge)
+        at = core if edge[0] == pole else 1.0 - core
+        done = cut(f"{step}.{len(copies)}", layout, guides, tier, fractions_along(tier, at, edge))
+        poles = {p for n in left for p in _wedge(layout, n).levels}
+        for (a, b), middle in done.middle.items():
+            if a in poles or b in poles:
+                copies[b if a in poles else a] = middle
+        for a, b in layout.edges:
+            if a in copies and b in copies and edge_of(copies[a], copies[b]) in done.layout.edges:
+                copy = copies[a], copies[b]
+                shape = bowed(layout, guides, (a, b), done.layout.corners, copy, bow)
+                walls.append((edge_of(*copy), shape))
+        tips = [
+            str(piece)
+            for n in tips
+            for piece in done.pieces.get(n, (n,))
+            if poles & set(done.layout.blocks[str(piece)].corners) or piece == n
+        ]
+        layout = yield done
+    yield _tips_closed(step, layout, tips, dict(walls))
+
+
+def _tips_closed(step: str, layout: Layout, tips: list[str], shapes: Mapping[Edge, Curve | None]) -> Change:
+    """Make core blocks of the tips of wedges, two by two around their poles; ``shapes`` are of their rims."""
+    groups: dict[tuple[str, ...], list[_Wedge]] = {}
+    for name in tips:
+        wedge = _wedge(layout, name)
+        groups.setdefault(tuple(sorted(wedge.levels)), []).append(wedge)
+    pieces: dict[Name, tuple[Name, ...]] = {}
+    bends = {edge: bend for edge, bend in layout.bends.items() if edge not in shapes}
+    bends |= {edge: shape for edge, shape in shapes.items() if shape is not None}
+    after = replace(layout, bends=bends)
+    for poles, group in groups.items():
+        order = _around(group)
+        rows = {pole: _Core.row(pole, order) for pole in poles}
+        for n in range(0, len(order), 2):
+            rings = [(pole, row[n], row[n + 2], row[n + 1]) for pole, row in rows.items()]
+            pair = [order[n].name, order[n + 1].name]
+            done = tips_joined(after, stable_id(step, "core", str(n), *poles), pair, rings)
+            after = done.layout
+            pieces |= done.pieces
+    after = after.tidied()
+    check_shape(layout, check(after), "make the core smaller, or turn the plane in more parts")
+    return Change(after, pieces)
 
 
 def _around(group: list[_Wedge]) -> list[_Wedge]:
@@ -196,7 +294,7 @@ class _Core:
             for pole, pair in wedge.levels.items():
                 for corner in pair:
                     self._copy(corner, pole)
-        rows = {pole: self._row(pole, wedges) for pole in poles}
+        rows = {pole: self.row(pole, wedges) for pole in poles}
         full = all(row[0] == row[-1] for row in rows.values())
         if full and len(wedges) == 4:
             cores = [{pole: (row[0], row[1], row[3], row[2]) for pole, row in rows.items()}]
@@ -226,7 +324,7 @@ class _Core:
             self.shares[left] = Share(whole, low, high, from_pole == (left[1] == corner))
 
     @staticmethod
-    def _row(pole: str, wedges: list[_Wedge]) -> list[str]:
+    def row(pole: str, wedges: list[_Wedge]) -> list[str]:
         """Give the corners off the axis around it; after a full turn the first again."""
         pairs = [wedge.levels[pole] for wedge in wedges]
         first = next(c for c in pairs[0] if c not in pairs[1])
