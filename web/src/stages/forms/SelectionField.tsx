@@ -1,11 +1,11 @@
 import { Box, chakra, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { whole } from "../../model/numbers";
-import { apart, changed, type Joint, joined, type Rule } from "../../model/rules";
 import type { Field, Widget } from "../../model/schema";
 import { valueText } from "../../model/sentences";
 import type { Model } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
+import { apart, changed, type Joint, joined, type Rule } from "./rules";
 import { TextField } from "./TextField";
 
 interface Props {
