@@ -64,7 +64,7 @@ def _all_blocks(step: Any) -> Any:
     if not isinstance(step, dict):
         return step
     found = {k: _HOLLOW_TOO if k in _OF_BLOCKS and v == _ALL else _around_all(v) for k, v in step.items()}
-    return found | {"patches": "stay"} if step.get("kind") == "grow" else found
+    return found | _OF_KIND_2.get(str(step.get("kind")), {})
 
 
 def _around_all(value: Any) -> Any:
@@ -78,5 +78,7 @@ def _around_all(value: Any) -> Any:
 
 #: The fields of format 2 that found blocks.
 _OF_BLOCKS = ("blocks", "block", "within")
+#: What steps of format 2 did that now have a choice.
+_OF_KIND_2 = {"grow": {"patches": "stay"}, "ring": {"distance": "from straight sides"}}
 _ALL, _HOLLOW_TOO = {"all": True}, {"all": "hollow too"}
 _STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1, 2: _from_2}

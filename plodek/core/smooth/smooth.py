@@ -217,7 +217,27 @@ def walls_of(layout: Layout, laid: LaidOut, graph: NodeGraph, edges: Iterable[Ed
                 remedy="choose outer edges as walls",
             )
         walls.append(_run_inward(layout, laid, graph, edge, *uses[0]))
-    return _joined(graph, walls)
+    joined = _joined(graph, walls)
+    for wall in joined:
+        _need_room(graph.xy, wall)
+    return joined
+
+
+def _need_room(xy: Floats, wall: Wall) -> None:
+    """Raise CannotSmooth where nodes of a wall lie on each other, or the first cells have no height."""
+    gaps = np.linalg.norm(xy[wall.after] - xy[wall.node], axis=1)
+    gaps = np.minimum(gaps, np.linalg.norm(xy[wall.node] - xy[wall.before], axis=1))
+    for values, what in (
+        (gaps, "nodes of the wall lie on each other"),
+        (wall.height, "cells have no height"),
+    ):
+        least = int(np.argmin(values))
+        if not values[least] > 1e-12 * float(np.ptp(xy)):
+            x, y = xy[wall.node[least]]
+            raise CannotSmooth(
+                f"{what} near ({x:.6g}, {y:.6g})",
+                remedy="look at the blocks there: an edge may run along the wall, or a corner lie on another",
+            )
 
 
 def _run_inward(

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from plodek.core.build import build
+from plodek.core.recipe import document
 from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.joined import is_own
 from tests.conftest import model_of
@@ -128,3 +129,36 @@ def test_what_grows_off_a_ball_is_as_thick_as_asked():
     layout = model_of(numbered(ball)).layout
     far = np.linalg.norm(layout.places(layout.corners), axis=1)
     assert sorted(far) == pytest.approx([1.0] * 8 + [1.1] * 8, abs=1e-5)
+
+
+@pytest.mark.parametrize("lift", [[], [{"kind": "extrude", "depth": 1, "cells": 4}]])
+def test_a_ring_round_a_cylinder_is_as_thick_as_asked(lift):
+    """At the corners too, where straight sides would make it √2 times as thick."""
+    steps = [
+        {"kind": "circle", "name": "c", "centre": [0, 0], "radius": 0.5},
+        {"kind": "frame", "corner": [-2, -2], "width": 4, "height": 4},
+        {"kind": "cut", "by": "x", "at": [-0.4, 0.4]},
+        {"kind": "cut", "by": "y", "at": [-0.4, 0.4]},
+        {"kind": "hollow", "blocks": {"at": [0, 0]}},
+        {"kind": "follow", "guide": "c", "edges": {"around": {"hollow": True}}},
+        *lift,
+    ]
+    ring = {"kind": "ring", "blocks": {"hollow": True}, "thickness": 0.1, "bow": 1}
+    for more, far in (({}, 0.6), ({"distance": "from straight sides"}, 0.5 + 0.1 * math.sqrt(2))):
+        layout = model_of(numbered([*steps, ring | more])).layout
+        off = np.linalg.norm(layout.places(layout.corners)[:, :2], axis=1)
+        assert np.sum(np.abs(off - far) < 1e-6) == 4 * (1 + len(lift))
+    assert (
+        document.of({"plodek": 2, "steps": numbered([*steps, ring])}).steps[-1].distance
+        == "from straight sides"
+    )
+
+
+def test_a_ring_inside_a_tube_is_as_thick_as_asked():
+    tube = [
+        {"kind": "frame", "shape": "cylinder", "centre": [0, 0, 0], "outer": 1, "depth": 2},
+        {"kind": "ring", "where": "inside", "blocks": {"all": True}, "thickness": 0.1, "bow": 1, "open": {"any": [{"side": "z-"}, {"side": "z+"}]}},
+    ]  # fmt: skip
+    layout = model_of(numbered(tube)).layout
+    off = np.linalg.norm(layout.places(layout.corners)[:, :2], axis=1)
+    assert sorted(off) == pytest.approx([0.9] * 8 + [1.0] * 8, abs=1e-6)

@@ -81,3 +81,14 @@ def test_a_corner_off_the_plane_is_named_and_nothing_is_flattened():
         [FRAME | {"corner": [0, 0, 0.7]}, {"kind": "smooth", "id": "s", "sweeps": 5, "control": "no control"}]
     )
     assert np.all(build.build(raised).grid.xyz[0][..., 2] == 0.7)
+
+
+def test_a_wall_along_which_an_edge_leaves_is_refused_with_the_place():
+    """Its first height is nothing there: the run would divide by it."""
+    steps = [
+        {"kind": "frame", "id": "f", "width": 2, "height": 1},
+        {"kind": "pin", "id": "p", "corner": {"at": [0, 1]}, "to": [-1, 0]},
+        {"kind": "smooth", "id": "s", "walls": {"side": "y-"}, "sweeps": 10},
+    ]
+    with pytest.raises(CannotSmooth, match=r"no height near \(0.*, 0\)"):
+        build.build(model_of(steps))

@@ -8,6 +8,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks.layout import Corner, Layout, Side, Use
+from plodek.core.blocks.normals import corner_normal
 from plodek.core.blocks.sides import block_normal, opposite
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide
@@ -63,15 +64,17 @@ class Placing:
         closed: dict[Side, Use],
         wanted: dict[Side, float],
         where: str,
+        *,
+        straight: bool,
     ) -> None:
         self.layout, self.guides, self.takers, self.closed = layout, guides, takers, closed
-        self.wanted, self.where = wanted, where
+        self.wanted, self.where, self.straight = wanted, where, straight
         self.normals: dict[Side, Floats] = {}
 
     def copied(self, corner: str) -> Corner:
         layout = self.layout
         sides = sorted({s for b in layout.at_corner[corner] for s in layout.sides_of(b) if corner in s})
-        normals, wanted, surfaces = self._wishes(sides)
+        normals, wanted, surfaces = self._wishes(corner, sides)
         offset = np.linalg.pinv(np.array(normals), rcond=_ONE_PLANE) @ np.array(wanted)
         xyz = np.array(layout.corners[corner].xyz) + offset
         curve = self._curve_at(corner)
@@ -86,7 +89,7 @@ class Placing:
                 return Corner(place(surface.onto(xyz[None, :])[0]), "guide", name)
         return Corner(place(xyz))
 
-    def _wishes(self, sides: list[Side]) -> tuple[list[Floats], list[float], list[str]]:
+    def _wishes(self, corner: str, sides: list[Side]) -> tuple[list[Floats], list[float], list[str]]:
         """Collect the normals at a corner with the offset wanted along each, and the surfaces of open sides.
 
         Where the ring runs on inside hollow blocks, what is filled decides.
@@ -94,7 +97,7 @@ class Placing:
         layout = self.layout
         closed = [s for s in sides if s in self.closed]
         filled = [s for s in closed if not layout.blocks[self.closed[s].block].hollow]
-        normals = [-self._outward(s, self.closed[s]) for s in filled or closed]
+        normals = [-self._off(s, self.closed[s], corner) for s in filled or closed]
         wanted = [self.wanted[s] for s in filled or closed]
         surfaces: list[str] = []
         between: list[Floats] = []
@@ -127,6 +130,12 @@ class Placing:
                     if outer:
                         return layout.follows[edge].guide
         return None
+
+    def _off(self, side: Side, use: Use, corner: str) -> Floats:
+        """Give the unit normal (3,) of a closed side at one of its corners, away from the block behind it."""
+        if self.straight:
+            return self._outward(side, use)
+        return corner_normal(self.layout, self.guides, use, corner)
 
     def _outward(self, side: Side, use: Use) -> Floats:
         """Give the unit normal (3,) of a side, away from the block behind it."""

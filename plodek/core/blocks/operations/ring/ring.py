@@ -50,13 +50,15 @@ def ring(
     share: float | None = None,
     open_sides: Iterable[Side] = (),
     bow: float = 0.0,
+    straight: bool = False,
 ) -> Ring:
     """Wrap the ring of one layer, ``thickness`` thick in the project's unit or by ``share``.
 
     A share inside is that of the way to the middle between two closed sides, or to the open side
     opposite; around, that of the neighbouring block. With ``bow`` the new edges take over so much of
-    the old edges' shape. Raises BadValue for a thickness that is not positive or leaves no room,
-    Refused where the ring would break the layout.
+    the old edges' shape. Thickness is the distance from the sides as their edges run at each corner, or
+    ``straight`` from corner to corner. Raises BadValue for a thickness that is not positive or leaves no
+    room, Refused where the ring would break the layout.
     """
     if thickness is not None and not thickness > 0:
         raise BadValue(f"the thickness is {thickness:g}", remedy="give a thickness above 0")
@@ -81,7 +83,7 @@ def ring(
     rings = {stable_id(step, *side): _ring_block(layout, use, copies, solid) for side, use in closed.items()}
     corners = dict(layout.corners)
     wanted = thicknesses(layout, takers, closed, where, thickness, share)
-    placing = Placing(layout, guides, takers, closed, wanted, where)
+    placing = Placing(layout, guides, takers, closed, wanted, where, straight=straight)
     for corner, copy in copies.items():
         corners[copy] = placing.copied(corner)
     carried = carried_on(layout, guides, corners, takers, closed, copies, bow)
