@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
+from plodek.core.check.creases import Crease, crease_under
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
 
@@ -23,7 +24,7 @@ HELD = 0.05
 class GuideFit:
     """The distances of sides from one guide, in the project's unit, and the node that is furthest off it.
 
-    ``size`` is that of the domain.
+    ``size`` is that of the domain; ``crease`` the worst break of the guide under a side.
     """
 
     guide: str
@@ -34,6 +35,7 @@ class GuideFit:
     mean_sag: float
     at: Place
     size: float
+    crease: Crease | None = None
 
     @property
     def share(self) -> float:
@@ -78,6 +80,7 @@ def guide_fit(name: str, sides: Sequence[tuple[Curve | Surface, Floats]], size: 
     ``size`` is that of the domain, in the project's unit.
     """
     off, sag, worst, at = [], [], -1.0, np.zeros(3)
+    creases: list[Crease] = []
     for guide, nodes in sides:
         xyz = nodes.reshape(-1, 3)
         where = guide.nearest(xyz)
@@ -85,7 +88,16 @@ def guide_fit(name: str, sides: Sequence[tuple[Curve | Surface, Floats]], size: 
         off.append(misfit)
         if misfit.max() > worst:
             worst, at = float(misfit.max()), xyz[int(misfit.argmax())]
-        sag.append(_sags(guide, nodes, where))
+        across = _across(guide, where)
+        sag.append(_sags(across, nodes))
+        if isinstance(guide, Surface):
+            flat = [n for n in nodes.shape[:-1] if n > 1]
+            found = (
+                crease_under(guide, xyz.reshape(*flat, 3), across.reshape(*flat, 3))
+                if len(flat) == 2
+                else None
+            )
+            creases += [found] if found else []
     all_off, all_sag = np.concatenate(off), np.concatenate(sag)
     return GuideFit(
         name,
@@ -96,22 +108,28 @@ def guide_fit(name: str, sides: Sequence[tuple[Curve | Surface, Floats]], size: 
         float(all_sag.mean()) if len(all_sag) else 0.0,
         place(at),
         size,
+        max(creases, key=lambda crease: crease.degrees, default=None),
     )
 
 
-def _sags(guide: Curve | Surface, nodes: Floats, where: Floats) -> Floats:
+def _across(guide: Curve | Surface, where: Floats) -> Floats:
+    """Give the unit normals (n, 3) of a guide at its parameters; of a curve, in the plane."""
+    if isinstance(guide, Surface):
+        return guide.normal(where)
+    along = guide.tangent(where)
+    return np.stack([along[:, 1], -along[:, 0], np.zeros(len(along))], axis=1)
+
+
+def _sags(across: Floats, nodes: Floats) -> Floats:
     """Give how far the middles of faces (n,), or of the pieces of an edge, are off a guide.
+
+    ``across`` are its normals at the nodes.
 
     At a corner of a face the middle stands off the tangent plane by twice the sag, to second order: with the
     corners at ±a and ±b along the principal directions it is (κ₁a² + κ₂b²)/2 and twice that (elementary
     differential geometry). The least over the corners counts: on a sharp line some normals are those of the
     other side. So no closest places of the middles are sought, which takes long far off a surface.
     """
-    if isinstance(guide, Surface):
-        across = guide.normal(where)
-    else:
-        along = guide.tangent(where)
-        across = np.stack([along[:, 1], -along[:, 0], np.zeros(len(along))], axis=1)
     level = np.einsum("nk,nk->n", across, nodes.reshape(-1, 3)).reshape(nodes.shape[:-1])
     normals = across.reshape(nodes.shape)
     middle = nodes

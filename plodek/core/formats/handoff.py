@@ -114,7 +114,13 @@ def hand_off(
 def _told(walls: Walls, unit: str) -> dict[str, Any]:
     """Sum up walls in plain values, in the project's unit."""
     return {
-        "guides": {fit.guide: {"misfit": fit.misfit, "sag": fit.sag, "unit": unit} for fit in walls.fits},
+        "guides": {
+            fit.guide: {
+                "misfit": fit.misfit, "sag": fit.sag, "unit": unit,
+                "crease": fit.crease and fit.crease.degrees,
+            }
+            for fit in walls.fits
+        },
         "first_heights": {
             one.wall: {
                 "wanted": one.wanted, "smallest": one.smallest, "median": one.median,
@@ -149,6 +155,8 @@ def report_of(name: str, facts: dict[str, Any], outcome: Gate) -> str:
             f"| {n} | {g['misfit']:.3g} {g['unit']} | {g['sag']:.3g} {g['unit']} |"
             for n, g in facts["guides"].items()
         ]
+        bent = {n: g["crease"] for n, g in facts["guides"].items() if g["crease"]}
+        lines += ["", *(f"A side on {n} runs over a crease of {a:.0f}°." for n, a in bent.items())]
         lines.append("")
     if facts["first_heights"]:
         lines += ["| wall | first height: least | median | most | within 5 % of that wanted |"]

@@ -2933,6 +2933,16 @@ export interface components {
             corners: number[][];
         };
         /**
+         * CreaseOut
+         * @description A break of a surface under a side: by how much its normal turns there, in degrees, and where.
+         */
+        "QualityOut.CreaseOut": {
+            /** Degrees */
+            degrees: number;
+            /** At */
+            at: number[];
+        };
+        /**
          * FitOut
          * @description How the sides on one guide lie on it: misfit of nodes, sag of faces, the node furthest off.
          */
@@ -2953,6 +2963,7 @@ export interface components {
             at: number[];
             /** Missed */
             missed: boolean;
+            crease: components["schemas"]["QualityOut.CreaseOut"] | null;
         };
         /**
          * HeightsOut

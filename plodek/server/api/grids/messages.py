@@ -66,6 +66,13 @@ class RunOut(Message):
     held: int
 
 
+class CreaseOut(Message):
+    """A break of a surface under a side: by how much its normal turns there, in degrees, and where."""
+
+    degrees: float
+    at: Numbers
+
+
 class FitOut(Message):
     """How the sides on one guide lie on it: misfit of nodes, sag of faces, the node furthest off."""
 
@@ -77,6 +84,7 @@ class FitOut(Message):
     mean_sag: float
     at: Numbers
     missed: bool
+    crease: CreaseOut | None
 
 
 class HeightsOut(Message):

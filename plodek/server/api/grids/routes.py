@@ -27,6 +27,7 @@ from plodek.core.recipe.evaluation import Evaluation
 from plodek.server.api.context import UpTo, engine, evaluated, evaluated_upto, files_of, sends
 from plodek.server.api.grids.messages import (
     CellsOut,
+    CreaseOut,
     FitOut,
     HeightsOut,
     MetricOut,
@@ -225,6 +226,7 @@ def _fits(fits: Sequence[GuideFit], limit: float | None) -> list[FitOut]:
             sag=fit.sag,
             mean_sag=fit.mean_sag,
             at=list(fit.at),
+            crease=CreaseOut(degrees=fit.crease.degrees, at=list(fit.crease.at)) if fit.crease else None,
             missed=limit is not None and fit.share > limit,
         )
         for fit in fits

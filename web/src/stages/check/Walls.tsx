@@ -18,7 +18,8 @@ export function Walls({ fits, heights }: { fits: Fit[]; heights: Heights[] }) {
       return Math.max(...values) - Math.min(...values);
     }),
   );
-  const go = (fit: Fit) => set({ target: { at: fit.at, size: 0.15 * size, turn: Date.now() } });
+  const go = (at: number[]) => set({ target: { at, size: 0.15 * size, turn: Date.now() } });
+  const creased = fits.flatMap(({ guide, crease }) => (crease ? [{ guide, ...crease }] : []));
   // What rounding leaves of a zero is told as one.
   const told = (value: number) => lengthText(value < 1e-9 * size ? 0 : value, model.unit);
   return (
@@ -40,7 +41,18 @@ export function Walls({ fits, heights }: { fits: Fit[]; heights: Heights[] }) {
               second={told(fit.sag)}
               bad={fit.missed}
               title={`${fit.sides} sides; on average ${told(fit.mean_misfit)} misfit and ${told(fit.mean_sag)} sag. Click to go to the node furthest off.`}
-              act={() => go(fit)}
+              act={() => go(fit.at)}
+            />
+          ))}
+          {creased.map(({ guide, degrees, at }) => (
+            <Row
+              key={guide}
+              name={`${guide}: a side over a crease`}
+              first=""
+              second={`${Math.round(degrees)}°`}
+              bad
+              title="The guide breaks between nodes of a side, and cells cut off the sharp line: cut the blocks there and let edges follow it. Click to go there."
+              act={() => go(at)}
             />
           ))}
         </Box>
