@@ -55,13 +55,14 @@ def on_surface(surface: Surface, u: Floats, v: Floats, rim: Rim) -> Floats:
     inner = nodes[1:-1, 1:-1]
     if not inner.size:
         return nodes
-    uv = _inside(surface, u, v, rim, nodes) if isinstance(surface, SmoothSurface) else None
+    whole = surface.carrier or surface
+    uv = _inside(whole, u, v, rim, nodes) if isinstance(whole, SmoothSurface) else None
     if uv is None:
         inner[...] = surface.onto(inner.reshape(-1, 3)).reshape(inner.shape)
     else:
-        if isinstance(surface, GeneratedSurface):
-            uv = np.where(surface.wraps, uv - np.floor(uv), np.clip(uv, 0.0, 1.0))
-        inner[...] = surface.at(uv[1:-1, 1:-1].reshape(-1, 2)).reshape(inner.shape)
+        if isinstance(whole, GeneratedSurface):
+            uv = np.where(whole.wraps, uv - np.floor(uv), np.clip(uv, 0.0, 1.0))
+        inner[...] = whole.at(uv[1:-1, 1:-1].reshape(-1, 2)).reshape(inner.shape)
     return nodes
 
 

@@ -106,6 +106,12 @@ class Turned(GeneratedSurface):
             across = across * np.cos(turned)
         return np.stack([angle / self.turn, self._profile.nearest(across, away[:, 2])], axis=1)
 
+    def whole(self, xyz: Floats) -> Turned:
+        """Give the surface all round, as far along its profile as places (n, 3) on it reach."""
+        away = (xyz - self.origin) @ self.frame.T
+        profile = self._profile.reaching(np.hypot(away[:, 0], away[:, 1]), away[:, 2])
+        return Turned(self.kind, self.origin, self.frame, profile, check=False)
+
     def meridian(self) -> Curve:
         """Give the profile in space, where u is 0."""
         return self._profile.in_space(self.origin, self.frame)
@@ -138,8 +144,17 @@ class Line2:
 
     def nearest(self, r: Floats, z: Floats) -> Floats:
         """Give the fractions (n,) nearest to (r, z)."""
+        return np.clip(self._feet(r, z), 0.0, 1.0)
+
+    def _feet(self, r: Floats, z: Floats) -> Floats:
         part = (r - self._start[0]) * self._step[0] + (z - self._start[1]) * self._step[1]
-        return np.clip(part / self._square, 0.0, 1.0)
+        return np.asarray(part / self._square)
+
+    def reaching(self, r: Floats, z: Floats) -> Line2:
+        """Give the part of the line on which the feet of places lie."""
+        feet = self._feet(r, z)
+        (r0, r1), (z0, z1) = self.at(np.array([feet.min(), feet.max()]))
+        return Line2((float(r0), float(z0)), (float(r1), float(z1)))
 
 
 class Arc2:
@@ -171,6 +186,11 @@ class Arc2:
         c, s = self._radius * np.cos(angle), self._radius * np.sin(angle)
         t = self._turn
         return [(self._centre[0] + c, self._centre[1] + s), (-t * s, t * c), (-t * t * c, -t * t * s)]
+
+    def reaching(self, r: Floats, z: Floats) -> Arc2:
+        """Give all of the circle, or the half of one around the axis that lies on one side of it."""
+        half = math.pi if self._centre[0] else math.pi / 2
+        return Arc2(self._centre, self._radius, -half, half)
 
     def nearest(self, r: Floats, z: Floats) -> Floats:
         """Give the fractions (n,) nearest to (r, z)."""

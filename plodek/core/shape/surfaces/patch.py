@@ -40,7 +40,7 @@ class BoundedPatch:
     tree: dict[str, Any] | None = None
 
     def __init__(self, surface: Turned | Revolved, bounds: Floats, v_breaks: Floats | None = None) -> None:
-        self._surface = surface
+        self.surface = surface
         low, high = bounds[2:]
         inner = np.empty(0) if v_breaks is None else v_breaks[(v_breaks > low) & (v_breaks < high)]
         self.breaks = bounds[:2], np.concatenate([[low], inner, [high]])
@@ -48,7 +48,7 @@ class BoundedPatch:
 
     def jet(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives by u, v, uu, uv, vv (n, 3) at parameters (n, 2)."""
-        return self._surface.derivatives(uv)
+        return self.surface.derivatives(uv)
 
 
 class _OwnParameters(NurbsCurve):

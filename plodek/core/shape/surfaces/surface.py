@@ -79,6 +79,11 @@ class Surface(ABC):
     def _facets(self) -> Facets:
         """Give triangles that draw the surface."""
 
+    @property
+    def carrier(self) -> Surface | None:
+        """A surface without a trim of which this one is a part, where there is one."""
+        return None
+
     def with_borders(self, borders: tuple[Border, ...]) -> Surface:
         """Give the surface with other pieces for its boundary, as sewing makes them."""
         found = copy.copy(self)

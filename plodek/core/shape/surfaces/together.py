@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 
 import numpy as np
 
 from plodek.core.arrays import Floats
+from plodek.core.shape.surfaces.carrier import carrier_of
 from plodek.core.shape.surfaces.surface import Border, Facets, Surface
+from plodek.core.shape.surfaces.trimmed_face import TrimmedFace
 
 #: Parameters of a triangulated surface are three; others leave the last one 0.
 _PARAMETERS = 3
@@ -51,6 +54,14 @@ class Together(Surface):
             found[closer, 1:] = 0.0
             found[np.ix_(closer, range(1, 1 + own.shape[1]))] = own[closer]
         return found
+
+    @cached_property
+    def carrier(self) -> Surface | None:
+        """The surface of revolution that all of them are parts of; None where they are of several."""
+        faces = [surface for surface in self.surfaces if isinstance(surface, TrimmedFace)]
+        if len(faces) < len(self.surfaces):
+            return None
+        return carrier_of([face.patch for face in faces], [face.facets for face in faces])
 
     @property
     def area(self) -> float:

@@ -15,6 +15,8 @@ from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.shape.closest import CurveSearch, SurfaceJet, SurfaceSearch
 from plodek.core.shape.curves.curve import Curve, Jet
 from plodek.core.shape.curves.nurbs import Nurbs
+from plodek.core.shape.surfaces.carrier import carrier_of
+from plodek.core.shape.surfaces.generated import GeneratedSurface
 from plodek.core.shape.surfaces.patch import Patch
 from plodek.core.shape.surfaces.surface import Border, Facets, SmoothSurface
 
@@ -77,6 +79,11 @@ class TrimmedFace(SmoothSurface):
     def derivatives(self, uv: Floats) -> SurfaceJet:
         """Give place and the derivatives by u, v, uu, uv, vv at the parameters ``uv`` (n, 2)."""
         return self.patch.jet(uv)
+
+    @cached_property
+    def carrier(self) -> GeneratedSurface | None:
+        """The surface of revolution that the face is a part of; None where it is of none."""
+        return carrier_of([self.patch], [self.facets])
 
     def normal(self, uv: Floats) -> Floats:
         """Give the unit normals (n, 3), outward where the face bounds a body."""
