@@ -114,8 +114,8 @@ class CrossingCurve(ParametricCurve):
             wrong = np.column_stack([place - other, dot(place - c, c1)])
             step = np.linalg.solve(matrix, -wrong[..., None])[..., 0]
             found = found + step
-            if np.max(np.abs(step), initial=0.0) < 1e-14:
-                break
+            if np.max(np.abs(step), initial=0.0) < 1e-9:
+                break  # Newton's steps square: the next would be round-off
         place, _, matrix = self._matrix(found, c1)
         right = np.zeros((len(u), 4, 1))
         right[:, 3, 0] = dot(c1, c1) - dot(place - c, c2)

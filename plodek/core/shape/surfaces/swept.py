@@ -128,11 +128,16 @@ class Revolved(GeneratedSurface):
         slack = _FLAT * self.curve.length
         return out if off.max() <= slack and (across @ out).min() >= -slack else None
 
+    @cached_property
+    def _round(self) -> Floats:
+        """The matrix (3, 3) from the right by which vectors become their cross products with the axis."""
+        return np.cross(self.axis, np.eye(3))
+
     def _turned(self, vectors: Floats, angle: Floats) -> tuple[Floats, Floats, Floats]:
         """Turn vectors about the axis; gives them with the first and second derivative by the angle."""
         along = (vectors @ self.axis)[:, None] * self.axis
         out = vectors - along
-        side = np.cross(self.axis, out)
+        side = out @ self._round
         cosine, sine = np.cos(angle), np.sin(angle)
         turned = cosine * out + sine * side
         return along + turned, cosine * side - sine * out, -turned

@@ -16,6 +16,8 @@ from plodek.core.shape.surfaces.surface import Surface
 
 #: Sides at a corner whose normals differ by less than about 17° count as one when a corner is offset.
 _ONE_PLANE = 0.15
+#: The cosine between the normals of a side at a corner and as a whole, below which the corner's says little.
+_BENT = 0.5
 
 
 def thicknesses(
@@ -132,10 +134,15 @@ class Placing:
         return None
 
     def _off(self, side: Side, use: Use, corner: str) -> Floats:
-        """Give the unit normal (3,) of a closed side at one of its corners, away from the block behind it."""
+        """Give the unit normal (3,) of a closed side at one of its corners, away from the block behind it.
+
+        A side that bends by more than _BENT there, as round a sharp tail, is taken as straight.
+        """
+        whole = self._outward(side, use)
         if self.straight:
-            return self._outward(side, use)
-        return corner_normal(self.layout, self.guides, use, corner)
+            return whole
+        normal = corner_normal(self.layout, self.guides, use, corner)
+        return normal if float(normal @ whole) >= _BENT else whole
 
     def _outward(self, side: Side, use: Use) -> Floats:
         """Give the unit normal (3,) of a side, away from the block behind it."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
+import scipy
 from pydantic import Field
 
 from plodek.core.blocks.edge_path import edge_path
@@ -178,17 +179,16 @@ class Cut(BlockStep):
 
 
 def _crossing_of_path(model: Model, edge: Edge, axis: int, value: float, guess: float) -> float:
-    """Find where a bent edge crosses a coordinate, by halving around the fine samples."""
+    """Find where a bent edge crosses a coordinate, between the fine samples around it."""
     path = edge_path(model.layout, model.guides, edge)
     s = np.linspace(0.0, 1.0, 65)
     gap = path.at(s)[:, axis] - value
     change = np.flatnonzero(gap[:-1] * gap[1:] <= 0)
     if not len(change):
         return guess if not 0 < guess < 1 else -1.0
-    low, high = s[change[0]], s[change[0] + 1]
-    sign = float(gap[change[0]])
-    for _ in range(60):
-        middle = 0.5 * (low + high)
-        at = float(path.at(np.array([middle]))[0, axis] - value)
-        low, high = (middle, high) if at * sign > 0 else (low, middle)
-    return float(0.5 * (low + high))
+    first = int(change[0])
+    return float(
+        scipy.optimize.brentq(
+            lambda at: float(path.at(np.array([at]))[0, axis]) - value, s[first], s[first + 1], xtol=1e-16
+        )
+    )
