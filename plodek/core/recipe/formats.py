@@ -79,6 +79,6 @@ def _around_all(value: Any) -> Any:
 #: The fields of format 2 that found blocks.
 _OF_BLOCKS = ("blocks", "block", "within")
 #: What steps of format 2 did that now have a choice.
-_OF_KIND_2 = {"grow": {"patches": "stay"}, "ring": {"distance": "from straight sides"}}
+_OF_KIND_2 = {"grow": {"patches": "stay"}, "ring": {"measured": "from straight sides"}}
 _ALL, _HOLLOW_TOO = {"all": True}, {"all": "hollow too"}
 _STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1, 2: _from_2}

@@ -144,12 +144,12 @@ def test_a_ring_round_a_cylinder_is_as_thick_as_asked(lift):
         *lift,
     ]
     ring = {"kind": "ring", "blocks": {"hollow": True}, "thickness": 0.1, "bow": 1}
-    for more, far in (({}, 0.6), ({"distance": "from straight sides"}, 0.5 + 0.1 * math.sqrt(2))):
+    for more, far in (({}, 0.6), ({"measured": "from straight sides"}, 0.5 + 0.1 * math.sqrt(2))):
         layout = model_of(numbered([*steps, ring | more])).layout
         off = np.linalg.norm(layout.places(layout.corners)[:, :2], axis=1)
         assert np.sum(np.abs(off - far) < 1e-6) == 4 * (1 + len(lift))
     assert (
-        document.of({"plodek": 2, "steps": numbered([*steps, ring])}).steps[-1].distance
+        document.of({"plodek": 2, "steps": numbered([*steps, ring])}).steps[-1].measured
         == "from straight sides"
     )
 

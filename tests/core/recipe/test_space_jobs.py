@@ -310,7 +310,7 @@ def sharp_stage():
         *({"kind": "slide", "corner": {"at": on_stage(x, a, r)}, "guide": name, "fraction": f} for name, at in corners.items() for x, a, r, f in at),
         *({"kind": "follow", "guide": name, "edges": {"each": [noses[name], *lines[name]]}} for name in lines),
         {"kind": "follow", "guide": "vane", "edges": {"each": [on_stage(x, a, 0.26) for x, a in ((0.07, 1.5), (0.07, -1.5), (0, -9))]}},
-        {"kind": "ring", "blocks": {"any": [{"hollow": True}, wake]}, "where": "around", "distance": "from straight sides", "thickness": 0.01, "bow": 0.52},
+        {"kind": "ring", "blocks": {"any": [{"hollow": True}, wake]}, "where": "around", "measured": "from straight sides", "thickness": 0.01, "bow": 0.52},
         {"kind": "zip", "blocks": wake, "side": {"at": on_stage(0.19, 16, 0.26)}, "keep": "middle"},
         {"kind": "slide", "corner": {"at": on_stage(0.142, 10.9, 0.1705)}, "guide": "root", "fraction": 0},
         {"kind": "slide", "corner": {"at": on_stage(0.1234, 7.57, 0.36)}, "guide": "tip", "fraction": 0},

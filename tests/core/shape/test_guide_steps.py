@@ -1,6 +1,7 @@
 """Guides as recipe steps: every kind makes what it says; mending, measuring, renaming, units."""
 
 import math
+import re
 from pathlib import Path
 
 import numpy as np
@@ -50,7 +51,7 @@ SURFACES = [
     ({"kind": "extrude-curve", "name": "x", "guide": "a", "by": [0, 0, "2 m"]}, 10.0),
     ({"kind": "revolve-curve", "name": "x", "guide": "b", "along": [3, 4, 0], "turn": 180}, None),
     ({"kind": "sweep-curve", "name": "x", "guide": "c", "path": "up"}, 2 * math.tau),
-    ({"kind": "loft", "name": "x", "guides": ["a", "b"]}, None),
+    ({"kind": "loft", "name": "x", "guides": ["a", "up"]}, None),
     ({"kind": "fill", "name": "x", "guides": ["a", "b"]}, None),
 ]  # fmt: skip
 BASE = [
@@ -296,3 +297,40 @@ def test_another_unit_converts_the_numbers_or_keeps_them():
     assert factor("mm", "m") == 0.001
     with pytest.raises(BadValue):
         in_unit(recipe, "ell", convert=True, evaluate=evaluate)
+
+
+def bow(name, z, height):
+    return {"kind": "polyline", "name": name, "points": [[0, 0, z], [1, height, z], [2, 0, z]]}
+
+
+@pytest.mark.parametrize(
+    ("sections", "more"),
+    [
+        ([bow("a", 0, 0.1), bow("b", 1, 0.3), bow("c", 0.2, 0.1)], {}),  # the last goes back
+        (
+            [
+                {"kind": "line", "name": "a", "start": [0, 0, 0], "end": [1, 0, 0]},
+                {"kind": "line", "name": "b", "start": [1, 0, 1], "end": [0, 0, 1]},
+            ],
+            {"starts": "as drawn"},
+        ),  # run against each other
+    ],
+)
+def test_a_loft_that_folds_is_refused_with_the_place(sections, more):
+    loft = {"kind": "loft", "name": "l", "guides": [s["name"] for s in sections], **more}
+    steps = [{"id": f"s{n}", **step} for n, step in enumerate([*sections, loft])]
+    said = str(evaluated(steps, fine=False).error)
+    assert re.search(r"The loft folds over itself near \(.+, .+, .+\)", said)
+    assert "Check the order of the sections" in said
+
+
+def test_a_loft_that_ends_in_a_point_or_turns_is_none_that_folds():
+    tip = {"kind": "polyline", "name": "t", "points": [[1, 0, 3], [1, 1e-9, 3], [1 + 1e-9, 0, 3]]}
+    turned = [
+        {"kind": "circle", "name": f"c{n}", "centre": [math.cos(a), 0, math.sin(a)], "radius": 0.3, "normal": [-math.sin(a), 0, math.cos(a)]}
+        for n, a in enumerate(np.linspace(0, 3, 7))
+    ]  # fmt: skip
+    for sections in ([bow("a", 0, 0.3), bow("b", 1, 0.3), tip], turned):
+        loft = {"kind": "loft", "name": "l", "guides": [s["name"] for s in sections]}
+        steps = [{"id": f"s{n}", **step} for n, step in enumerate([*sections, loft])]
+        assert evaluated(steps).error is None

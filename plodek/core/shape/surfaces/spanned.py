@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 import scipy
 
-from plodek.core.arrays import Floats
+from plodek.core.arrays import Floats, Place
+from plodek.core.arrays import place as place_of
 from plodek.core.errors import BadValue
 from plodek.core.shape.closest import SurfaceJet
 from plodek.core.shape.curves.compound import Part
@@ -16,6 +17,8 @@ from plodek.core.shape.surfaces.generated import TabledSurface
 from plodek.core.shape.surfaces.swept import breaks_of
 
 _SHARES = np.linspace(0.0, 1.0, 33)
+#: A fold is looked for at so many places along each smooth stretch of the sections, and between two of these.
+_ALONG, _BETWEEN = 16, 13
 
 
 class Lofted(TabledSurface):
@@ -69,6 +72,28 @@ class Lofted(TabledSurface):
             for s, corners in zip(self._sections, self._corners, strict=True)
         ]
         return np.unique(np.concatenate([along, *own])), self._knots
+
+    def fold(self) -> Place | None:
+        """Give a place where the surface turns back on itself between sections; None where it nowhere does.
+
+        Along a line of constant u its normal would turn by more than a right angle from one look to the next.
+        """
+        share = (np.arange(_ALONG) + 0.5) / _ALONG
+        breaks = self.breaks[0]
+        u = (breaks[:-1, None] + np.diff(breaks)[:, None] * share).ravel()
+        v = np.interp(
+            np.arange((len(self._knots) - 1) * _BETWEEN + 1) / _BETWEEN,
+            np.arange(len(self._knots)),
+            self._knots,
+        )
+        uv = np.stack(np.meshgrid(u, v, indexing="ij"), axis=-1)
+        place, du, dv, *_ = self._by_formula(uv.reshape(-1, 2))
+        normal = np.cross(du, dv).reshape(*uv.shape[:2], 3)
+        turned = np.einsum("uvk,uvk->uv", normal[:, 1:], normal[:, :-1]) < 0
+        if not np.any(turned):
+            return None
+        at = np.unravel_index(int(np.argmax(turned)), turned.shape)
+        return place_of(place.reshape(*uv.shape[:2], 3)[at])
 
     def _by_formula(self, uv: Floats) -> SurfaceJet:
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""

@@ -71,9 +71,9 @@ class Ring(BlockStep):
         default=0.0, title="Shape taken over", ge=0, le=1,
         description="how much of the shape of the edges beside it the ring's new edges take over",
     )  # fmt: skip
-    distance: Literal["from walls as they run", "from straight sides"] = Field(
+    measured: Literal["from walls as they run", "from straight sides"] = Field(
         default="from walls as they run",
-        title="Thickness is the distance",
+        title="Thickness measured",
         description="straight sides run from corner to corner",
     )
     open: SideSelector | None = Field(
@@ -100,7 +100,7 @@ class Ring(BlockStep):
             share=self.share if by_share else None,
             open_sides=selectors.sides(model, self.open) if self.open else [],
             bow=self.bow,
-            straight=self.distance == "from straight sides",
+            straight=self.measured == "from straight sides",
         )
         return in_layers(model.changed(done), done, self.id, self.layers)
 

@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import (
     ORIGIN,
@@ -92,7 +93,15 @@ class LoftStep(SurfaceStep):
 
     def surface(self, model: Model) -> Surface:
         sections: list[Curve] = [model.curve(name) for name in guides(model, self.guides)]
-        return Lofted(sections, as_drawn=self.starts == "as drawn")
+        found = Lofted(sections, as_drawn=self.starts == "as drawn")
+        fold = found.fold()
+        if fold is not None:
+            where = ", ".join(f"{x:.6g}" for x in fold)
+            raise BadValue(
+                f"the loft folds over itself near ({where})",
+                remedy="check the order of the sections, and where they begin and which way they run",
+            )
+        return found
 
 
 class FillStep(SurfaceStep):
