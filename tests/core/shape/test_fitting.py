@@ -78,3 +78,19 @@ def test_bends_alignment_and_joined_guides():
     assert both.laid.paths[edge].length == pytest.approx(2 * math.hypot(1, 0.4))
     smooth = model_of([FRAME, {"kind": "cut", "id": "c", "at": [1]}, {"kind": "bend", "id": "d", "edges": {"at": [1, 0.5]}, "how": "through points", "points": [[1.2, 0.5]]}, {"kind": "cut", "id": "e", "by": "y", "at": [0.5]}, {"kind": "bend", "id": "g", "edges": {"at": [0.5, 0.5]}}])  # fmt: skip
     assert len(smooth.layout.bends) >= 3
+
+
+@pytest.mark.parametrize(("width", "told"), [(1.2, True), (6.0, False)])
+def test_a_surface_that_ends_within_a_side_is_told(width, told):
+    """The corners come to its corner points, 0.4 along, 0.2 across and 0.1 up: √0.21 away."""
+    steps = [
+        {"kind": "plane", "id": "p", "name": "p", "centre": [1, 1.1, 0.5], "width": width, "height": width / 2, "normal": [0, 1, 0]},
+        {"kind": "frame", "id": "f", "shape": "box", "width": 2, "height": 1, "depth": 1},
+        {"kind": "follow", "id": "w", "guide": "p", "edges": {"side": "y+"}},
+    ]  # fmt: skip
+    said = model_of(steps).reports.get("w", ())
+    assert [line.split(":")[0] for line in said] == (
+        ["the surface ends before c3, c4, c7, c8"] if told else []
+    )
+    if told:
+        assert "up to 0.458 m away" in said[0]

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
-from plodek.core.blocks.layout import edge_of
+from plodek.core.blocks.layout import Layout, Side, edge_of
 from plodek.core.blocks.operations import fit
 from plodek.core.blocks.operations.twins import driving_edge
 from plodek.core.errors import BadValue
@@ -21,6 +22,10 @@ from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import unknown_guide
 from plodek.core.shape.joined import joined
 from plodek.core.shape.surfaces.surface import Surface
+
+#: A corner came to the edge of a surface where it went there off the normal by more than this sine, and by
+#: more than this share of the size of the layout.
+_ASLANT, _NOTED = 0.1, 1e-3
 
 
 class Follow(BlockStep):
@@ -50,10 +55,32 @@ class Follow(BlockStep):
             if model.layout.dim == 2:
                 raise BadValue(f"“{name}” is a surface", remedy="lift the plane first, or follow a curve")
             sides = selectors.sides(model, self.edges)
-            return refitted(model, fit.lie(model.layout, model.guides, sides, name))
+            lain = fit.lie(model.layout, model.guides, sides, name)
+            return refitted(model, lain).reporting(self.id, *_ended(model, lain, guide, sides))
         found = [driving_edge(model.layout, edge_of(*e)) for e in selectors.edges(model, self.edges)]
         chain = list(dict.fromkeys(found))
         return refitted(model, fit.follow(model.layout, model.guides, chain, name))
+
+
+def _ended(model: Model, after: Layout, surface: Surface, sides: list[Side]) -> list[str]:
+    """Tell the corners for which a surface ends too early: they came to its edge, not to a foot within it."""
+    chain = {c for side in sides for c in side}
+    there = [c for c in after.corners if c in chain and len(after.surfaces_of[c]) == 1]
+    if not there:
+        return []
+    now = after.places(there)
+    gone = model.layout.places(there) - now
+    normals = surface.normal(surface.nearest(now))
+    far = np.linalg.norm(gone, axis=1)
+    aslant = np.linalg.norm(np.cross(gone, normals), axis=1) > _ASLANT * far
+    short = np.flatnonzero(aslant & (far > _NOTED * model.layout.size())).tolist()
+    if not short:
+        return []
+    names = ", ".join(model.layout.labels[there[n]] for n in short[:6]) + (" …" if len(short) > 6 else "")
+    return [
+        f"the surface ends before {names}: brought to its edge, up to {far[short].max():.3g} {model.unit} "
+        "away; take a larger one, or cut the blocks where it ends"
+    ]
 
 
 def _followed(model: Model, names: list[str]) -> tuple[Model, str]:
