@@ -44,7 +44,15 @@ def butterfly(
     names = list(chosen)
     if not any(_has_pole(layout, name) for name in names):
         yield ring(
-            step, layout, guides, names, where="inside", share=1 - core, open_sides=open_sides, bow=bow
+            step,
+            layout,
+            guides,
+            names,
+            where="inside",
+            share=1 - core,
+            open_sides=open_sides,
+            bow=bow,
+            straight=True,
         )
         return
     inside, alone = _sorted_out(layout, names)

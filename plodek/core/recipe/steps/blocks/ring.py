@@ -139,6 +139,7 @@ class Refine(BlockStep):
             where="inside",
             thickness=self.levels * self.sizes(model, self.thickness, "thickness"),
             open_sides=dict.fromkeys(s for s in [*walls, *beside] if len(layout.sides[s]) == 1),
+            straight=True,
         )
         return in_layers(model.changed(done), done, self.id, self.levels)
 
