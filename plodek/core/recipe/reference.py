@@ -45,7 +45,7 @@ is refused. `parameters` gives names of your own to fields of steps, to one or t
 | `{"at": {"guide": "pier", "fraction": 0.5}}` | the same for a place on a guide |
 | `{"each": [[x, y], [x, y]]}` | the same for several places |
 | `{"at": [x, y], "start": [x, y]}` | the same edge, running from its end nearest to `start` |
-| `{"on": "pier"}` | the edges that follow that guide, the sides that lie on it or stand on it |
+| `{"on": "pier"}` | the edges that follow that guide; the sides that lie on it, or on a lift of it |
 | `{"side": "x-"}` | the outer sides (edges, in the plane) on that extreme side |
 | `{"around": {"at": [x, y]}}` | the sides (edges, in the plane) around blocks |
 | `{"patch": "wall"}` | the sides of a patch |

@@ -352,14 +352,12 @@ def _ends(model: Model, selector: Ends) -> list[Side]:
 
 
 def _lies_on(model: Model, side: Side, name: str) -> bool:
-    """Whether a side lies on a guide: on a surface, or in the plane (or above it) along a curve."""
+    """Whether a side lies on a guide or on the surface that a lift made of it; in the plane, along it."""
     layout = model.layout
     if side in layout.lies:
         return model.is_on(layout.lies[side], name)
-    if layout.dim == 2:
-        follow = layout.follows.get(edge_of(*side))
-        return follow is not None and model.is_on(follow.guide, name)
-    return any(model.is_on(p.guide, name) for p in model.stood_on.get(side, ()))
+    follow = layout.follows.get(edge_of(*side)) if layout.dim == 2 else None
+    return follow is not None and model.is_on(follow.guide, name)
 
 
 def _nothing_on(model: Model, name: str, does: str) -> NothingFound:
