@@ -34,6 +34,11 @@ def demo_file(name: str) -> bytes:
 DEMO_FILES = Files(demo_file)
 
 
+def numbered(steps: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Give steps without an id one: what they are called does not matter then."""
+    return [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
+
+
 def evaluated(steps: list[dict[str, Any]]) -> Evaluation:
     return Evaluator().evaluate(document.of({"steps": steps}), DEMO_FILES)
 

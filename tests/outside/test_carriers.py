@@ -20,6 +20,7 @@ from plodek.core.recipe.files import in_memory
 from plodek.core.shape.files.cad_writing import write_step
 from plodek.core.shape.surfaces.generated import GeneratedSurface
 from plodek.core.shape.surfaces.together import Together
+from tests.conftest import numbered
 
 pytestmark = pytest.mark.slow
 
@@ -59,8 +60,7 @@ def brought_in(shapes, folder):
 
 
 def evaluated(steps, files):
-    steps = [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
-    found = Evaluator().evaluate(document.of({"steps": steps}), files)
+    found = Evaluator().evaluate(document.of({"steps": numbered(steps)}), files)
     assert found.error is None, str(found.error)
     return found.model
 

@@ -14,11 +14,11 @@ from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
 
 
-def guide_fits(model: Model, grid: Grid, *, made: bool = True) -> tuple[GuideFit, ...]:
+def guide_fits(model: Model, grid: Grid, *, made: bool = True, creased: bool = True) -> tuple[GuideFit, ...]:
     """Measure the outer sides of a grid that lie on a guide, by the names of guides, the furthest off first.
 
     In the plane these are edges along curves. A side on a surface that a lift ``made`` counts for its curve;
-    such sides can be left out.
+    such sides can be left out. Creases take a while, and need not be looked for.
     """
     number = {name: n for n, name in enumerate(grid.names)}
     found: dict[str, list[tuple[Curve | Surface, Floats]]] = {}
@@ -32,7 +32,7 @@ def guide_fits(model: Model, grid: Grid, *, made: bool = True) -> tuple[GuideFit
         nodes = grid.nodes(Window(number[use.block], use.axis, use.end))
         found.setdefault(model.shown_guide(name), []).append((guide, nodes))
     size = model.layout.size()
-    fits = [guide_fit(name, sides, size) for name, sides in found.items()]
+    fits = [guide_fit(name, sides, size, creased=creased) for name, sides in found.items()]
     return tuple(sorted(fits, key=lambda fit: -fit.misfit))
 
 

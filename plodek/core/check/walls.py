@@ -74,10 +74,12 @@ class Walls:
     heights: tuple[WallHeights, ...] = ()
 
 
-def guide_fit(name: str, sides: Sequence[tuple[Curve | Surface, Floats]], size: float) -> GuideFit:
+def guide_fit(
+    name: str, sides: Sequence[tuple[Curve | Surface, Floats]], size: float, *, creased: bool = True
+) -> GuideFit:
     """Measure sides against guides of one name; nodes are (ni, nj, nk, 3), one of these counts being 1.
 
-    ``size`` is that of the domain, in the project's unit.
+    ``size`` is that of the domain, in the project's unit. Creases are looked for where ``creased``.
     """
     off, sag, worst, at = [], [], -1.0, np.zeros(3)
     creases: list[Crease] = []
@@ -90,13 +92,9 @@ def guide_fit(name: str, sides: Sequence[tuple[Curve | Surface, Floats]], size: 
             worst, at = float(misfit.max()), xyz[int(misfit.argmax())]
         across = _across(guide, where)
         sag.append(_sags(across, nodes))
-        if isinstance(guide, Surface):
-            flat = [n for n in nodes.shape[:-1] if n > 1]
-            found = (
-                crease_under(guide, xyz.reshape(*flat, 3), across.reshape(*flat, 3))
-                if len(flat) == 2
-                else None
-            )
+        flat = [n for n in nodes.shape[:-1] if n > 1]
+        if creased and isinstance(guide, Surface) and len(flat) == 2:
+            found = crease_under(guide, xyz.reshape(*flat, 3), across.reshape(*flat, 3))
             creases += [found] if found else []
     all_off, all_sag = np.concatenate(off), np.concatenate(sag)
     return GuideFit(

@@ -10,7 +10,7 @@ import numpy as np
 
 from plodek.core.blocks.angles import CornerAngles, opens_smoothly, shrunk
 from plodek.core.blocks.layout import Edge, Side
-from plodek.core.blocks.operations.near import proposals
+from plodek.core.blocks.operations.near import Proposal, proposals
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
@@ -19,6 +19,8 @@ from plodek.core.shape.surfaces.surface import Surface
 WIDE, SHARP = 150.0, 20.0
 #: An edge within this share of the layout's size of a guide is likely meant to follow it.
 NEAR = 0.02
+#: What is nearer than this share of it is there.
+_EXACT = 1e-9
 #: A twin's corner nearer to a guide than this share of it, where it curves as tightly, meets a leading edge.
 NOSE = 0.06
 MOST_OF_A_KIND = 4
@@ -161,16 +163,23 @@ def _middle(model: Model, corners: list[str]) -> list[float]:
     return [float(f"{v:.6g}") for v in mean[: model.layout.dim]]
 
 
+def _bends(model: Model, proposal: Proposal, exact: float) -> bool:
+    """Whether a surface bends under a side whose edges run on it: its inside is not on it by itself."""
+    middle = model.layout.places(proposal.corners).mean(axis=0)[None]
+    off = model.surface(proposal.guide).onto(middle) - middle
+    return float(np.abs(off).max()) > exact
+
+
 def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
     layout = model.layout
-    within = NEAR * layout.size()
+    within, exact = NEAR * layout.size(), _EXACT * layout.size()
     by_guide: dict[str, list[Edge]] = {}
     far: dict[str, float] = {}
     sides: dict[str, list[Side]] = {}
     guides = {name: g for name, g in model.own_guides.items() if isinstance(g, Curve | Surface)}
     for p in proposals(layout, model.paths, guides, within):
         edge = (p.corners[0], p.corners[-1])
-        if p.far <= 1e-9 * layout.size():
+        if p.far <= exact and not (p.does == "lie" and _bends(model, p, exact)):
             continue
         if p.does == "follow" and edge not in layout.bends:
             by_guide.setdefault(p.guide, []).append(edge)
@@ -178,11 +187,15 @@ def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
         elif p.does == "lie":
             sides.setdefault(p.guide, []).append(p.corners)
             far[p.guide] = max(far.get(p.guide, 0.0), p.far)
+
+    def told(distance: float) -> str:
+        return f"{distance:.2g}" if distance > exact else "0"
+
     return [
         Advice(
             "near",
-            f"{len(found)} side{'s lie' if len(found) > 1 else ' lies'} within {far[guide]:.2g} {model.unit} "
-            f"of “{guide}” but not on it",
+            f"{len(found)} side{'s lie' if len(found) > 1 else ' lies'} within {told(far[guide])} "
+            f"{model.unit} of “{guide}” but not on it",
             ({"kind": "follow", "guide": guide, "edges": {"sides": [list(side) for side in found]}},),
             corners=tuple(dict.fromkeys(corner for side in found for corner in side)),
         )

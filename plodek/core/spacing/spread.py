@@ -220,13 +220,14 @@ def _matched(laid: LaidOut, edge: Edge, law: EdgeLaw, models: Mapping[End, list[
 
     Layers whose far end cannot have that size end smoothly.
     """
+    taken = False
     for end in _ENDS:
         sizes = [laid.size_at(*other) for other in models.get(end, ())]
         if sizes:
-            law = law.with_end(end, min(sizes))
+            law, taken = law.with_end(end, min(sizes)), True
     if law.law in ("geometric", "two-sided") and law.first is None and law.last is None:
         return EdgeLaw() if law.ratio is None and law.expansion is None else law
-    if law.law == "wall layers" and law.far is not None:
+    if law.law == "wall layers" and law.far is not None and taken:
         return _as_far_as_it_goes(law, laid.counts[edge], laid.paths[edge].length, law.far)
     return law
 

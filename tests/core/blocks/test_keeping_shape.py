@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 
 from plodek.core.build import build
+from plodek.core.model.block_advice import advise
 from plodek.core.recipe import document
 from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.joined import is_own
-from tests.conftest import model_of
+from tests.conftest import model_of, numbered
 
 PROFILE = [[x / 10, 1 + 0.3 * math.sin(math.pi * x / 20)] for x in range(21)]
 BODY = [
@@ -27,10 +28,6 @@ CHANGES = {
     "core, then a ring in it": [{"kind": "butterfly", **EVERY}, {"kind": "ring", "where": "inside", **EVERY, "thickness": 0.1, "open": {"any": [{"side": "x-"}, {"side": "x+"}]}}],
     "three parts, spaced unevenly": [{"kind": "butterfly", **EVERY}, {"kind": "space", "tier": {"at": [1, 1.3, 0]}, "over": "edges", "law": "geometric", "first": 0.01}],
 }  # fmt: skip
-
-
-def numbered(steps):
-    return [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
 
 
 def radius_of(x):
@@ -162,3 +159,39 @@ def test_a_ring_inside_a_tube_is_as_thick_as_asked():
     layout = model_of(numbered(tube)).layout
     off = np.linalg.norm(layout.places(layout.corners)[:, :2], axis=1)
     assert sorted(off) == pytest.approx([0.9] * 8 + [1.0] * 8, abs=1e-6)
+
+
+@pytest.mark.parametrize("k", [1, 7, 16, 31])
+def test_a_cut_may_meet_a_bent_edge_where_it_is_looked_at_first(k):
+    """On one of its 65 samples, to the bit, or beside it by round-off."""
+    steps = [
+        {"kind": "sphere", "name": "s", "centre": [0, 0, 0], "radius": 1},
+        {"kind": "frame", "shape": "box", "corner": [-0.5, -0.5, -0.5], "width": 1, "height": 1, "depth": 1},
+        {"kind": "follow", "guide": "s", "edges": {"around": {"all": True}}},
+    ]
+    model = model_of(numbered(steps))
+    edge = next(e for e in model.paths if abs(np.subtract(*model.layout.places(e))[0]) > 1)
+    x = model.paths[edge].at(np.linspace(0, 1, 65))[k, 0]
+    for value in (x, x + 1e-17, np.nextafter(x, 1), np.nextafter(x, -1)):
+        after = model_of(numbered([*steps, {"kind": "cut", "by": "x", "at": [float(value)]}])).layout
+        new = [c for c in after.corners if c not in model.layout.corners]
+        assert after.places(new)[:, 0] == pytest.approx(x, abs=1e-12)
+
+
+def test_a_bent_side_whose_edges_run_on_a_surface_is_advised_to_lie_on_it_and_a_flat_one_is_not():
+    bore = {
+        "kind": "cylinder",
+        "name": "bore",
+        "along": [0, 1, 0],
+        "base": [0, 0, 0],
+        "radius": 1,
+        "height": 2,
+    }
+    lid = {"kind": "plane", "name": "lid", "centre": [0, 2, 0], "width": 4, "height": 4, "normal": [0, 1, 0]}
+    tube = [
+        {"kind": "frame", "corner": [0, 0], "width": 1, "height": 2},
+        {"kind": "revolve", "angle": 90, "along": [0, 1, 0], "parts": 2, "cells": 8},
+    ]
+    (advice,) = [a for a in advise(model_of(numbered([bore, lid, *tube]))) if a.rule == "near"]
+    assert "of “bore” but not on it" in advice.text
+    assert advice.text.startswith("2 sides lie within 0 m")

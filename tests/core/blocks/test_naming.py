@@ -4,11 +4,7 @@ import pytest
 
 from plodek.core.build import build
 from plodek.core.errors import BadValue
-from tests.conftest import evaluated, model_of
-
-
-def numbered(steps):
-    return [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
+from tests.conftest import evaluated, model_of, numbered
 
 
 def test_twins_tell_where_the_other_sense_would_match():

@@ -10,14 +10,10 @@ from plodek.core.build.walls import walls_of
 from plodek.core.check.measure import measure
 from plodek.core.check.quality import gate
 from plodek.core.errors import BadValue
-from tests.conftest import evaluated, model_of
+from tests.conftest import evaluated, model_of, numbered
 
 BOX = {"kind": "frame", "shape": "box", "corner": [0, 0, 0], "width": 2, "height": 1, "depth": 3}
 SIZE = np.array([2.0, 1.0, 3.0])
-
-
-def numbered(steps):
-    return [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
 
 
 def wedge(pinched, length, *more):

@@ -11,13 +11,9 @@ from plodek.core.check.creases import crease_under
 from plodek.core.formats.handoff import hand_off
 from plodek.core.shape.surfaces.analytic import sphere
 from plodek.core.shape.surfaces.triangulated import Triangulated
-from tests.conftest import model_of
+from tests.conftest import model_of, numbered
 
 ROOF = [[0, 1, 0], [1, 1.5, 0], [2, 1, 0]]
-
-
-def numbered(steps):
-    return [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
 
 
 def box(*more, guides):

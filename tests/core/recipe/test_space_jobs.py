@@ -25,7 +25,7 @@ from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import in_memory
 from plodek.core.shape.curves.wing_section import section
 from plodek.core.shape.files.cad_writing import write_step
-from tests.conftest import DEMO_FILES, demo_file
+from tests.conftest import DEMO_FILES, demo_file, numbered
 from tools.make_stage_sections import CHORD, SECTIONS, on_cylinder
 
 pytestmark = pytest.mark.slow
@@ -35,8 +35,7 @@ class Job:
     """A recipe brought to a grid, with what Check says of it."""
 
     def __init__(self, steps, files=DEMO_FILES):
-        steps = [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
-        found = Evaluator().evaluate(document.of({"steps": steps}), files)
+        found = Evaluator().evaluate(document.of({"steps": numbered(steps)}), files)
         assert found.error is None, str(found.error)
         self.model = found.model
         self.grid = build.build(self.model).grid

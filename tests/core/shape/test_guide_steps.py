@@ -14,14 +14,13 @@ from plodek.core.recipe.rewriting import in_unit, renamed
 from plodek.core.shape.measure import Target, measure
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.units import factor
-from tests.conftest import DEMO_FILES
+from tests.conftest import DEMO_FILES, numbered
 
 DEMO = Path(__file__).parents[3] / "plodek" / "demo"
 
 
 def evaluated(steps, *, fine=True):
-    numbered = [{"id": f"s{n}", **step} for n, step in enumerate(steps)]
-    found = Evaluator().evaluate(document.of({"steps": numbered}), DEMO_FILES)
+    found = Evaluator().evaluate(document.of({"steps": numbered(steps)}), DEMO_FILES)
     if fine:
         assert found.error is None, found.error
     return found
@@ -318,8 +317,7 @@ def bow(name, z, height):
 )
 def test_a_loft_that_folds_is_refused_with_the_place(sections, more):
     loft = {"kind": "loft", "name": "l", "guides": [s["name"] for s in sections], **more}
-    steps = [{"id": f"s{n}", **step} for n, step in enumerate([*sections, loft])]
-    said = str(evaluated(steps, fine=False).error)
+    said = str(evaluated([*sections, loft], fine=False).error)
     assert re.search(r"The loft folds over itself near \(.+, .+, .+\)", said)
     assert "Check the order of the sections" in said
 
@@ -332,5 +330,4 @@ def test_a_loft_that_ends_in_a_point_or_turns_is_none_that_folds():
     ]  # fmt: skip
     for sections in ([bow("a", 0, 0.3), bow("b", 1, 0.3), tip], turned):
         loft = {"kind": "loft", "name": "l", "guides": [s["name"] for s in sections]}
-        steps = [{"id": f"s{n}", **step} for n, step in enumerate([*sections, loft])]
-        assert evaluated(steps).error is None
+        assert evaluated([*sections, loft]).error is None

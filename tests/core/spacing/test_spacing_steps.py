@@ -148,6 +148,19 @@ def test_layers_whose_next_cell_is_too_large_end_smoothly_and_the_jump_is_told()
         assert any(jump.coarse != jump.fine for jump in model.jumps)
 
 
+def test_a_far_cell_that_was_typed_stays_where_there_is_no_neighbour_to_match():
+    """From 2 mm to 0.2 in 10 cells on 0.5: more growth than a smooth end, but asked for."""
+    steps = [
+        {"kind": "frame", "id": "f", "width": 2, "height": 0.5},
+        {"kind": "cut", "id": "c", "by": "x", "at": [1]},
+        {"kind": "grow", "id": "g", "sides": {"at": [0.5, 0.5]}, "distance": 1},
+        {"kind": "space", "id": "s", "tier": {"at": [0, 0.25]}, "law": "wall layers", "first": 0.002, "layers": 4,
+         "growth": 1.2, "cells": 10, "far": 0.2, "match": "last"},
+    ]  # fmt: skip
+    model = model_of(steps)
+    assert sizes(model, (2, 0.25))[-1] == pytest.approx(0.2)
+
+
 def test_a_wall_layer_that_does_not_fit_names_the_edge_and_its_angle():
     block = {"kind": "block", "id": "b", "corners": [[0, 0], [2, 0], [0.9, 0.1], [2.9, 0.1]]}
     wall = {"kind": "wall-layer", "id": "w", "walls": {"side": "y-"}, "first": 0.01, "layers": 8}

@@ -19,6 +19,8 @@ from plodek.core.shape.surfaces.swept import breaks_of
 _SHARES = np.linspace(0.0, 1.0, 33)
 #: A fold is looked for at so many places along each smooth stretch of the sections, and between two of these.
 _ALONG, _BETWEEN = 16, 13
+#: So many places along the sections at most.
+_MOST = 1000
 
 
 class Lofted(TabledSurface):
@@ -81,6 +83,7 @@ class Lofted(TabledSurface):
         share = (np.arange(_ALONG) + 0.5) / _ALONG
         breaks = self.breaks[0]
         u = (breaks[:-1, None] + np.diff(breaks)[:, None] * share).ravel()
+        u = u[:: -(-len(u) // _MOST)]
         v = np.interp(
             np.arange((len(self._knots) - 1) * _BETWEEN + 1) / _BETWEEN,
             np.arange(len(self._knots)),

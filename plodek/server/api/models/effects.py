@@ -52,7 +52,8 @@ def effect_of(model: Model) -> Effect | None:
         return found
     grid = filled_grid(model)
     cells = measure(grid)
-    found.misfit = max((fit.misfit for fit in guide_fits(model, grid, made=False)), default=None)
+    fits = guide_fits(model, grid, made=False, creased=False)
+    found.misfit = max((fit.misfit for fit in fits), default=None)
     found.folded = int(cells.folded.sum())
     found.smallest_angle = float(cells.of("smallest_angle").min())
     found.largest_angle = float(cells.of("largest_angle").max())

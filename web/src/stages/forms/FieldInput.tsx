@@ -11,18 +11,10 @@ import { ProposalsField } from "./ProposalsField";
 import { SelectionField } from "./SelectionField";
 import { TableField } from "./TableField";
 import { TextField } from "./TextField";
-
-interface Props {
-  field: Field;
-  value: unknown;
-  /** Whether this field takes what is picked in the view. */
-  active: boolean;
-  change: (value: unknown) => void;
-  take: () => void;
-}
+import type { FieldProps } from "./values";
 
 /** One field of a form, by its widget. */
-export function FieldInput(props: Props) {
+export function FieldInput(props: FieldProps) {
   const { field } = props;
   const id = useId();
   const asked = useBoard((board) => board.draft?.focus === field.name);
@@ -71,7 +63,7 @@ export function FieldInput(props: Props) {
   );
 }
 
-function Control(props: Props & { id: string }) {
+function Control(props: FieldProps & { id: string }) {
   const { field, value, change, id } = props;
   const { model } = useBoardData();
   if (SELECTING.has(field.widget)) return <SelectionField {...props} />;

@@ -7,16 +7,9 @@ import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { apart, changed, type Joint, joined, type Rule } from "./rules";
 import { TextField } from "./TextField";
+import type { FieldProps } from "./values";
 
-interface Props {
-  field: Field;
-  value: unknown;
-  /** Whether this field takes what is picked in the view. */
-  active: boolean;
-  change: (value: unknown) => void;
-  take: () => void;
-  id: string;
-}
+type Props = FieldProps & { id: string };
 
 interface Choice {
   label: string;

@@ -1,21 +1,14 @@
 import { Box, Text } from "@chakra-ui/react";
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 import { short } from "../../model/numbers";
-import type { Field } from "../../model/schema";
 import { usePalette } from "../../theme/mode";
 import { useWidth } from "../../theme/useWidth";
 import { PlacesField } from "./PlacesField";
+import type { FieldProps } from "./values";
 
 type Point = [number, number];
 
-interface Props {
-  field: Field;
-  value: unknown;
-  active: boolean;
-  change: (value: unknown) => void;
-  take: () => void;
-  id: string;
-}
+type Props = FieldProps & { id: string };
 
 const BOX = { height: 112, left: 34, right: 8, top: 8, bottom: 16 };
 const EVEN: Point[] = [

@@ -4,6 +4,15 @@ import { lengthIn } from "../../model/numbers";
 import type { Field } from "../../model/schema";
 import { valueText } from "../../model/sentences";
 
+/** What every field of a form takes: its value, and whether it takes what is picked in the view. */
+export interface FieldProps {
+  field: Field;
+  value: unknown;
+  active: boolean;
+  change: (value: unknown) => void;
+  take: () => void;
+}
+
 export type Read = { value: unknown } | { problem: string };
 
 const number = (text: string): number | null => {

@@ -187,6 +187,9 @@ def _crossing_of_path(model: Model, edge: Edge, axis: int, value: float, guess: 
     if not len(change):
         return guess if not 0 < guess < 1 else -1.0
     first = int(change[0])
+    ends = [path.at(s[first + n : first + n + 1])[0, axis] - value for n in (0, 1)]
+    if ends[0] * ends[1] >= 0:  # a sample is on the coordinate but for round-off
+        return float(s[first + int(abs(ends[1]) < abs(ends[0]))])
     return float(
         scipy.optimize.brentq(
             lambda at: float(path.at(np.array([at]))[0, axis]) - value, s[first], s[first + 1], xtol=1e-16
