@@ -47,11 +47,11 @@ export function Walls({ fits, heights }: { fits: Fit[]; heights: Heights[] }) {
           {creased.map(({ guide, degrees, at }) => (
             <Row
               key={guide}
-              name={`${guide}: a side over a crease`}
-              first=""
+              name={guide}
+              first="crease"
               second={`${Math.round(degrees)}°`}
               bad
-              title="The guide breaks between nodes of a side, and cells cut off the sharp line: cut the blocks there and let edges follow it. Click to go there."
+              title="A side runs over a crease: the guide breaks between its nodes, and cells cut off the sharp line: cut the blocks there and let edges follow it. Click to go there."
               act={() => go(at)}
             />
           ))}
