@@ -28,14 +28,13 @@ from plodek.core.check.walls import Walls
 from plodek.core.fingerprint import fingerprint
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
-from plodek.core.model.operations import Smooth
 from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.evaluation import Evaluation, Evaluator, keys
 from plodek.core.recipe.files import Files
 from plodek.core.recipe.steps.smooth.smooth import Smooth as SmoothStep
 from plodek.core.shape.files import geometry_file
 from plodek.core.shape.files.cad_file import Tell
-from plodek.core.smooth.smooth import Reached, Watch
+from plodek.core.smooth.outcome import Reached, Watch
 
 #: What smoothing gave: the nodes of each block, and what its runs reached.
 Smoothed: TypeAlias = tuple[dict[str, Floats], list[Reached]]
@@ -84,8 +83,13 @@ class Engine:
 
     def smoothed_key(self, recipe: Recipe, files: Files) -> str | None:
         """Give the key of what the last smoothing step gives; None without one."""
-        last = [n for n, step in enumerate(recipe.steps) if isinstance(step, SmoothStep)]
-        return f"{keys(recipe, files)[last[-1]]}-{fingerprint()}" if last else None
+        return (self._run_keys(recipe, files) or [None])[-1]
+
+    @staticmethod
+    def _run_keys(recipe: Recipe, files: Files) -> list[str | None]:
+        """Give the keys of what each smoothing step gives."""
+        each = zip(recipe.steps, keys(recipe, files), strict=True)
+        return [f"{key}-{fingerprint()}" for step, key in each if isinstance(step, SmoothStep)]
 
     def smoothed(self, key: str) -> Smoothed | None:
         """Give what smoothing gave, from the cache; None where it is not there."""
@@ -102,11 +106,23 @@ class Engine:
         self._remember(self._smoothed, key, found)
         return found
 
-    @staticmethod
-    def smooth(model: Model, watch: Watch | None = None) -> Smoothed:
-        """Run the smoothing of a model, and say what its runs reached."""
-        blocks, runs = building.smoothed(model, watch)
-        return dict(blocks or {}), [run.reached() for run in runs]
+    def smooth(self, model: Model, recipe: Recipe, files: Files, watch: Watch | None = None) -> Smoothed:
+        """Run the smoothing of a recipe's model, and say what its runs reached.
+
+        What earlier runs have given is taken from the cache, and kept there.
+        """
+        own = [str(key) for key in self._run_keys(recipe, files)]
+        known = ((n, self.smoothed(own[n - 1])) for n in range(len(own) - 1, 0, -1))
+        done, start = next(((n, found) for n, found in known if found), (0, None))
+        blocks, runs = (start[0], list(start[1])) if start else (None, [])
+        stopped = False
+        for run in building.runs_of(model, watch, done=done, blocks=blocks):
+            blocks = dict(run.blocks)
+            runs.append(run.reached())
+            stopped = stopped or run.progress.note == "stopped"
+            if len(runs) < len(own) and not stopped:
+                self.keep_smoothed(own[len(runs) - 1], blocks, runs)
+        return blocks or {}, runs
 
     def keep_smoothed(self, key: str, blocks: Mapping[str, Floats], runs: list[Reached]) -> None:
         """Write what smoothing gave to the cache, whole or not at all."""
@@ -149,7 +165,7 @@ class Engine:
     ) -> Grid | None:
         model = evaluation.model
         blocks = None
-        if smoothed and any(isinstance(one, Smooth) for one in model.plane.operations):
+        if smoothed and model.all_smoothing:
             key = self.smoothed_key(evaluation.applied, files)
             found = self.smoothed(key) if key else None
             if found is None:

@@ -125,7 +125,7 @@ def test_a_stopped_run_keeps_what_was_reached(board):
     expect(board.stop("Smooth")).to_contain_text("stopped")
     switch = page.get_by_label("Show the smoothed grid")
     switch.press("Space")
-    expect(board.hand).to_contain_text("Before smoothing")
+    expect(board.hand).to_contain_text("On view: as filled")
 
 
 def test_any_verb_is_found_by_its_name(board):

@@ -75,16 +75,6 @@ def test_regions_are_named_listed_and_taken_in_hand(board):
     expect(page.get_by_text(re.compile("region cooling$"))).to_be_visible()
 
 
-def test_blocks_made_in_space_are_told_that_there_is_no_smoothing_yet(board):
-    page = board.page
-    board.box("Box", "2", "1", "1")
-    page.keyboard.press("Alt+4")
-    expect(page.get_by_text("no smoothing in space yet")).to_be_visible()
-    recipe = page.get_by_label("Recipe", exact=True)
-    expect(recipe.get_by_role("button", name=re.compile("^Smooth"))).to_have_count(0)
-    expect(page.get_by_role("group", name="Look from")).to_be_visible()  # the volume is still shown
-
-
 def test_a_recipe_goes_out_and_comes_back_to_the_shelf(board, tmp_path):
     page = board.page
     board.demo("There and back")

@@ -121,7 +121,7 @@ def test_a_run_that_is_kept_becomes_a_step_and_a_stop_keeps_the_sweeps_reached(c
     body = {"base": base, "steps": [*steps[:at], draft, *steps[at:]], "keep": True}
     done = client.post(f"/api/projects/{demo}/builds", json=body).json
     assert done["result"]["revision"] == base + 1
-    monkeypatch.setattr(work, "PICTURE_EVERY", 0.0)
+    monkeypatch.setattr(work, "LOOK_EVERY", 0.0)
     told = []
     real = work._mark
 

@@ -143,6 +143,7 @@ def test_the_rest_of_the_model(model):
         "plane_step": None,
         "cells": 32,
         "smoothing": 0,
+        "smoothing_in_space": 0,
     }  # fmt: skip
 
 

@@ -148,7 +148,7 @@ def test_files_of_the_cache_are_of_this_code_and_stay_young(tmp_path, monkeypatc
         {"steps": [FRAME, {"kind": "smooth", "id": "s", "sweeps": 5, "control": "no control"}]}
     )
     key = engine.smoothed_key(recipe, DEMO_FILES)
-    blocks, runs = engine.smooth(engine.evaluate(recipe, DEMO_FILES).model)
+    blocks, runs = engine.smooth(engine.evaluate(recipe, DEMO_FILES).model, recipe, DEMO_FILES)
     engine.keep_smoothed(key, blocks, runs)
     (path,) = engine.cache.glob("*.npz")
     import os

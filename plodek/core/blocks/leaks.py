@@ -21,6 +21,8 @@ from plodek.core.tolerances import SAME_PLACE
 _NEARLY = 0.01
 #: A corner off a side by less than this share of its size lies on it; by the second, off its rim.
 _ON_SIDE, _OFF_RIM = 1e-3, 0.02
+#: Places along an edge by which its rim is known.
+_ALONG = 17
 #: Findings of a kind at most; more say nothing more.
 _MOST = 20
 
@@ -34,7 +36,7 @@ def leaks(layout: Layout, broken: frozenset[str], paths: Mapping[Edge, EdgePath]
     return [
         *slits,
         *_close(layout, near, joined),
-        *_partly(layout, near),
+        *_partly(layout, near, paths),
         *_overlapping(layout, broken, paths),
     ]
 
@@ -115,20 +117,25 @@ def _close(
     ][:_MOST]
 
 
-def _partly(layout: Layout, near: Mapping[tuple[str, str], float]) -> list[Finding]:
+def _partly(
+    layout: Layout, near: Mapping[tuple[str, str], float], paths: Mapping[Edge, EdgePath]
+) -> list[Finding]:
     """Find corners in the middle of an outer side, or of a straight edge of one: blocks that meet in part."""
     outer = {side: use.block for side, use in layout.outer.items()}
     beside: dict[str, set[str]] = {}
     for a, b in near:
         beside.setdefault(a, set()).add(b)
         beside.setdefault(b, set()).add(a)
-    found = _in_middles(layout, beside, outer)
+    found = {
+        (corner, block)
+        for corner, block, side in _in_middles(layout, beside, outer)
+        if _inside_rim(layout, side, paths, corner)
+    }
     if layout.dim == 3:
         edges = {edge: block for side, block in outer.items() for edge in layout.rim_of(side)}
         bent = layout.follows.keys() | layout.bends.keys()
-        found |= (
-            _in_middles(layout, beside, {e: block for e, block in edges.items() if e not in bent}) - found
-        )
+        straight: dict[Side, str] = {e: block for e, block in edges.items() if e not in bent}
+        found |= {(corner, block) for corner, block, _ in _in_middles(layout, beside, straight)}
     return [
         Finding(
             f"corner {layout.labels[corner]} lies in the middle of a side of block "
@@ -142,8 +149,8 @@ def _partly(layout: Layout, near: Mapping[tuple[str, str], float]) -> list[Findi
 
 def _in_middles(
     layout: Layout, beside: Mapping[str, set[str]], parts: Mapping[tuple[str, ...], str]
-) -> set[tuple[str, str]]:
-    """Find outer corners in the middles of sides, or of edges; with the blocks that these belong to."""
+) -> set[tuple[str, str, Side]]:
+    """Find outer corners in the middles of sides, or of edges; with these and the blocks they belong to."""
     if not parts:
         return set()
     corners = list(dict.fromkeys(c for side in layout.outer for c in side))
@@ -159,8 +166,29 @@ def _in_middles(
         own = set(part).union(*(beside.get(c, ()) for c in part))
         others = [n for n in hits if corners[n] not in own]
         if others:
-            found |= {(corners[n], block) for n in np.array(others)[_lies_in(place, xyz[others])]}
+            found |= {(corners[n], block, part) for n in np.array(others)[_lies_in(place, xyz[others])]}
     return found
+
+
+def _inside_rim(layout: Layout, side: Side, paths: Mapping[Edge, EdgePath], corner: str) -> bool:
+    """Say whether a corner lies within a side's rim as its edges run, bent ones too."""
+    order = layout.ordered(side) if len(side) == 4 else side
+    if len(order) != 4 or len(set(order)) != 4:
+        return True
+    a, b, c, d = order
+    rim = []
+    for start, end in ((a, b), (b, d), (d, c), (c, a)):
+        path = paths.get(edge_of(start, end))
+        if path is None:
+            return True
+        places = path.at(np.linspace(0.0, 1.0, _ALONG))
+        rim.append((places if start < end else places[::-1])[:-1])
+    way = np.concatenate(rim) - np.array(layout.corners[corner].xyz)
+    _, _, axes = np.linalg.svd(way - way.mean(axis=0), full_matrices=False)
+    angle = np.arctan2(way @ axes[1], way @ axes[0])
+    turns = np.diff(angle, append=angle[0])
+    turns -= 2 * np.pi * np.round(turns / (2 * np.pi))
+    return bool(abs(turns.sum()) > np.pi)
 
 
 def _lies_in(side: Floats, xyz: Floats) -> Bools:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
@@ -10,10 +10,12 @@ from plodek.core.arrays import Floats
 from plodek.core.build.assemble import assemble
 from plodek.core.build.carry import carried
 from plodek.core.build.heights import hold, layered
+from plodek.core.build.sides import sides_of
 from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
-from plodek.core.smooth.smooth import Smoothed, Watch, smooth
+from plodek.core.smooth.outcome import Smoothed, Watch
+from plodek.core.smooth.smooth import smooth
 
 #: The nodes (ni, nj, nk, 3) of each block; nk is 1 in the plane.
 Blocks: TypeAlias = Mapping[str, Floats]
@@ -30,25 +32,29 @@ class Built:
 def build(model: Model, watch: Watch | None = None) -> Built:
     """Build the grid of a model; ``watch`` sees the progress of smoothing. Raises NotReady without blocks."""
     model.need_blocks()
-    blocks, runs = smoothed(model, watch)
-    return Built(finished(model, blocks), runs)
+    runs = tuple(runs_of(model, watch))
+    return Built(finished(model, runs[-1].blocks if runs else None), runs)
 
 
-def smoothed(model: Model, watch: Watch | None = None) -> tuple[Blocks | None, tuple[Smoothed, ...]]:
-    """Run the operations of a model up to its last smoothing: the blocks then, and what the runs reached.
+def runs_of(
+    model: Model, watch: Watch | None = None, *, done: int = 0, blocks: Blocks | None = None
+) -> Iterator[Smoothed]:
+    """Run the smoothing of a model, that of a plane that was lifted first, and give what each run reached.
 
-    None where nothing is smoothed.
+    The first ``done`` runs are left out: these have given ``blocks``.
     """
-    below = model.plane
-    if not below.smoothing:
-        return None, ()
-    blocks: Blocks = fill_plane(below.layout, below.laid)
-    runs = []
-    for settings in below.smoothing:
-        run = smooth(below.layout, below.laid, blocks, settings, watch)
+    below = len(model.all_smoothing) - len(model.smoothing)
+    for number, settings in enumerate(model.all_smoothing):
+        if number < done:
+            continue
+        owner = model if number >= below else model.plane
+        if owner.layout.dim == 3 and number == below:
+            blocks = _in_space(model, blocks)
+        elif blocks is None:
+            blocks = fill_plane(owner.layout, owner.laid)
+        run = smooth(assemble(owner, blocks), sides_of(owner, blocks, settings), settings, watch)
         blocks = run.blocks
-        runs.append(run)
-    return blocks, tuple(runs)
+        yield run
 
 
 def finished(model: Model, blocks: Blocks | None, *, only_sides: bool = False) -> Grid:
@@ -60,6 +66,8 @@ def finished(model: Model, blocks: Blocks | None, *, only_sides: bool = False) -
         if blocks is None:
             blocks = fill_plane(model.layout, model.laid)
             hold(model, blocks)
+        return assemble(model, blocks)
+    if blocks is not None and model.smoothing:
         return assemble(model, blocks)
     return assemble(model, _in_space(model, blocks, shell=only_sides))
 

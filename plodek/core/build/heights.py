@@ -17,7 +17,7 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Layout, Side, Use, edge_of, side_of
 from plodek.core.blocks.orientation import Orientation
-from plodek.core.blocks.sides import opposite, side_corners
+from plodek.core.blocks.sides import side_corners
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
@@ -36,7 +36,7 @@ def hold(model: Model, blocks: _Blocks, *, shell: bool = False) -> None:
     ``shell`` only the sides are there.
     """
     moved: dict[str, None] = {}
-    for side, use in _layered(model):
+    for side, use in model.layered.items():
         if use.block not in blocks:
             continue
         lines = lines_from(blocks[use.block], use)
@@ -45,7 +45,8 @@ def hold(model: Model, blocks: _Blocks, *, shell: bool = False) -> None:
             seen[1:-1, 1:-1] = False
         heights = np.zeros(seen.shape)
         heights[seen] = heights_over(model, side, lines, seen)
-        if _move(lines, np.divide(_wanted(heights), heights, out=np.ones(seen.shape), where=heights > 0)):
+        wanted = heights_between(heights)
+        if _move(lines, np.divide(wanted, heights, out=np.ones(seen.shape), where=heights > 0)):
             moved[use.block] = None
     if model.layout.dim == 3:  # in the plane no node on an edge of a block has moved
         _put_back(model, blocks, moved)
@@ -83,23 +84,7 @@ def lines_from(nodes: Floats, use: Use) -> Floats:
 
 def layered(model: Model) -> set[str]:
     """Give the blocks with a wall that has wall layers all over."""
-    return {use.block for _, use in _layered(model)}
-
-
-def _layered(model: Model) -> list[tuple[Side, Use]]:
-    return [(side, use) for side, use in model.layout.outer.items() if has_layers(model, use)]
-
-
-def has_layers(model: Model, use: Use) -> bool:
-    """Whether all edges that leave a wall have wall layers that begin there."""
-    here, there = side_corners(model.layout, use), side_corners(model.layout, opposite(model.layout, use)[1])
-    for a, b in zip(here, there, strict=True):
-        law = model.spacing.laws.get(edge_of(a, b))
-        if a == b or law is None or law.law != "wall layers":
-            return False
-        if (law.first if a < b else law.last) is None:
-            return False
-    return True
+    return {use.block for use in model.layered.values()}
 
 
 def heights_over(model: Model, side: Side, lines: Floats, seen: Bools) -> Floats:
@@ -139,7 +124,7 @@ def _normals(wall: Floats) -> Floats:
     return np.asarray(across / np.where(size > 0, size, 1.0))
 
 
-def _wanted(heights: Floats) -> Floats:
+def heights_between(heights: Floats) -> Floats:
     """Give the heights (na, nb) that go over evenly between those at the corners of a wall."""
     u, v = (np.linspace(0.0, 1.0, n) for n in heights.shape)
     low = np.outer(1 - u, [heights[0, 0]])[:, 0] + u * heights[-1, 0]
@@ -184,9 +169,8 @@ def _put_back(model: Model, blocks: _Blocks, moved: Collection[str]) -> None:
 
     The nodes of a wall have only moved where its block has another wall beside it.
     """
-    walls = _layered(model)
-    count = Counter(use.block for _, use in walls)
-    still = {side for side, use in walls if count[use.block] == 1}
+    count = Counter(use.block for use in model.layered.values())
+    still = {side for side, use in model.layered.items() if count[use.block] == 1}
     for side, guide in model.layout.lies.items():
         if side in still:
             continue

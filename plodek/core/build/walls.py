@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.build.heights import guide_of, has_layers, heights_over, lines_from
+from plodek.core.build.heights import guide_of, heights_over, lines_from
 from plodek.core.check.walls import GuideFit, WallHeights, Walls, guide_fit, wall_heights
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window
@@ -48,7 +48,7 @@ def first_heights(model: Model, grid: Grid) -> tuple[WallHeights, ...]:
         lines = lines_from(grid.xyz[number[use.block]], use)
         heights = heights_over(model, side, lines, np.ones(lines.shape[:2], dtype=bool))
         found.setdefault(patch.name, []).append(heights)
-        if has_layers(model, use):
+        if side in model.layered:
             corners = heights.reshape(lines.shape[:2])[np.ix_([0, -1], [0, -1])]
             wanted.setdefault(patch.name, []).append(corners.ravel())
     return tuple(

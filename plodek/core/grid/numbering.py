@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from plodek.core.arrays import Floats
 from plodek.core.grid.grid import Grid
-from plodek.core.grid.window import Interface
+from plodek.core.grid.window import Interface, part_of
 
 Numbers: TypeAlias = npt.NDArray[np.int64]
 
@@ -38,11 +38,11 @@ class Numbering:
         for joint in (*grid.interfaces, *(grid.periodic if twins else ())):
             _join(above, *_facing(index, joint))
         for pole in grid.poles:
-            line = index[pole.block][_part(pole.ends)]
+            line = index[pole.block][part_of(pole.ends)]
             first = np.take(line, [0], axis=pole.along)
             _join(above, np.broadcast_to(first, line.shape).ravel(), line.ravel())
         for seam in grid.seams:
-            ours, theirs = index[seam.block][_part(seam.ends)], index[seam.other][_part(seam.other_ends)]
+            ours, theirs = index[seam.block][part_of(seam.ends)], index[seam.other][part_of(seam.other_ends)]
             flat = theirs.ravel()
             _join(above, ours.ravel(), flat[::-1] if seam.turned else flat)
         count = _flatten(above)
@@ -66,10 +66,6 @@ def _facing(index: list[Numbers], joint: Interface) -> tuple[Numbers, Numbers]:
     ours = one[joint.first.slices(one.shape)]
     theirs = joint.orientation.apply(other[joint.second.slices(other.shape)])
     return ours.ravel(), theirs.ravel()
-
-
-def _part(ends: tuple[int | None, ...]) -> tuple[slice, ...]:
-    return tuple(slice(None) if end is None else slice(-1, None) if end else slice(0, 1) for end in ends)
 
 
 @nb.njit(cache=True, nogil=True)

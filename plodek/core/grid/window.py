@@ -63,6 +63,11 @@ class Interface:
         return Interface(self.second, self.first, self.orientation.inverse(), back)
 
 
+def part_of(ends: tuple[int | None, ...]) -> tuple[slice, ...]:
+    """Give the index of a corner, edge, side or all of a block: its end along each axis, None all along."""
+    return tuple(slice(None) if end is None else slice(-1, None) if end else slice(0, 1) for end in ends)
+
+
 @dataclass(frozen=True)
 class Pole:
     """Nodes of a block that coincide ``along`` an axis: an edge, or a side, that has shrunk.

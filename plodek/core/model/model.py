@@ -11,9 +11,10 @@ from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.edge_path import EdgePath
-from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, edge_of
+from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, Use, edge_of
 from plodek.core.blocks.operations.keep import kept_on
 from plodek.core.blocks.operations.twins import check_twins, driven
+from plodek.core.blocks.sides import opposite, side_corners
 from plodek.core.blocks.tiers import Tier
 from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
@@ -88,6 +89,11 @@ class Model:
     def smoothing(self) -> tuple[SmoothSettings, ...]:
         """The smoothing runs on this layout, in order."""
         return tuple(one.settings for one in self.operations if isinstance(one, Smooth))
+
+    @property
+    def all_smoothing(self) -> tuple[SmoothSettings, ...]:
+        """All smoothing runs, those on the plane that was lifted first."""
+        return (*(self.lift.plane.smoothing if self.lift else ()), *self.smoothing)
 
     @property
     def plane(self) -> Model:
@@ -224,6 +230,28 @@ class Model:
     def unnamed(self) -> list[Side]:
         """The outer sides that no patch has taken."""
         return [side for side in self.layout.outer if side not in self.patch_of]
+
+    @cached_property
+    def layered(self) -> Mapping[Side, Use]:
+        """The outer sides from which all edges that leave have wall layers."""
+        return {side: use for side, use in self.layout.outer.items() if self._has_layers(use)}
+
+    def _has_layers(self, use: Use) -> bool:
+        here = side_corners(self.layout, use)
+        there = side_corners(self.layout, opposite(self.layout, use)[1])
+        for a, b in zip(here, there, strict=True):
+            law = self.spacing.laws.get(edge_of(a, b))
+            if a == b or law is None or law.law != "wall layers":
+                return False
+            if (law.first if a < b else law.last) is None:
+                return False
+        return True
+
+    @property
+    def guided(self) -> list[Side]:
+        """The outer sides that lie on a guide; in the plane the edges that follow one."""
+        on = self.layout.follows if self.layout.dim == 2 else self.layout.lies
+        return [side for side in on if side in self.layout.outer]
 
     def shown_guide(self, name: str) -> str:
         """Give the name that a guide is shown by: of a made one that of what it was made of."""

@@ -37,13 +37,15 @@ def need_open_counts(model: Model) -> None:
 def is_along_lift(model: Model, tier: Tier) -> bool:
     """Whether a tier runs along a lift that is whole: cutting it leaves the plane as it is."""
     lift = model.lift
+    if model.smoothing:  # on the lifted layout: nothing of it can change any more
+        return False
     return lift is not None and lift.whole and all(lift.stands(a, b) for a, b in tier.edges)
 
 
 def _closed(model: Model, what: str) -> NotReady:
     if model.lift is None or model.smoothing:
         return NotReady(
-            f"the {what} of a smoothed plane cannot change", remedy="put this step before the smoothing step"
+            f"the {what} of a smoothed grid cannot change", remedy="put this step before the smoothing step"
         )
     return NotReady(
         f"the {what} of a smoothed plane cannot change, lifted or not",

@@ -18,15 +18,16 @@ from plodek.core.errors import Halted, NotReady, PlodekError
 from plodek.core.formats.handoff import hand_off
 from plodek.core.recipe import document
 from plodek.core.recipe.steps.smooth.smooth import Smooth
-from plodek.core.smooth.smooth import Progress
+from plodek.core.smooth.outcome import COARSER, Progress
+from plodek.core.smooth.relaxation import PORTION
 from plodek.server.engine import Engine
 from plodek.server.file_facts import file_facts
 from plodek.server.store import projects
 from plodek.server.store.files import ProjectFiles
 from plodek.server.store.tables import Job
 
-#: Seconds between two pictures of a running job.
-PICTURE_EVERY = 0.25
+#: Seconds between two looks at a running job, and between two pictures of it, for each so many nodes.
+LOOK_EVERY, NODES_A_LOOK = 0.25, 50_000
 #: What a job may be told: stop and keep what is reached, or end without a trace.
 STOP, DISCARD = 1, 2
 
@@ -77,8 +78,8 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     key = engine.smoothed_key(applied, files)
     if key is None:
         raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
-    watch = _Watch(engine, job, [s.sweeps for s in models[-1].plane.smoothing])
-    blocks, runs = engine.smooth(models[-1], watch)
+    watch = _Watch(engine, job, [s.sweeps for s in models[-1].all_smoothing])
+    blocks, runs = engine.smooth(models[-1], applied, files, watch)
     steps = list(recipe.steps)
     if watch.stopped:
         if all(one.sweeps == 0 for one in runs):
@@ -107,22 +108,22 @@ class _Watch:
     def __init__(self, engine: Engine, job: Job, sweeps: list[int]) -> None:
         self.engine, self.job, self.sweeps, self.run = engine, job, sweeps, 0
         self.began, self.told, self.last = time.monotonic(), 0.0, 0
-        self.stopped = False
+        self.stopped, self.drawn, self.next_picture = False, 0, 0.0
 
     def __call__(self, progress: Progress, picture: Callable[[], Mapping[str, Floats]]) -> bool:
         now = time.monotonic()
         if progress.sweeps < self.last:
             self.run += 1
+        if progress.sweeps <= PORTION:
+            self.began = now
         self.last = progress.sweeps
-        if now - self.told < PICTURE_EVERY:
+        if now - self.told < LOOK_EVERY:
             return not self.stopped
         self.told = now
-        path = live_path(self.engine, self.job.id)
-        part = path.with_suffix(".part")
-        with part.open("wb") as file:
-            np.savez(file, **cast(dict[str, Any], picture()))
-        part.replace(path)
+        if now >= self.next_picture and progress.note != COARSER:
+            self._draw(picture(), now)
         whole = self.sweeps[min(self.run, len(self.sweeps) - 1)]
+        done = max(progress.sweeps - PORTION, 1)
         told = {
             "run": self.run + 1,
             "runs": len(self.sweeps),
@@ -130,9 +131,13 @@ class _Watch:
             "of": whole,
             "move": progress.move,
             "folded": progress.folded,
+            "share": progress.share,
+            "worst": progress.worst,
+            "softened": progress.softened,
+            "note": progress.note,
             "heights_off": progress.heights_off,
-            "seconds_left": (now - self.began) / progress.sweeps * (whole - progress.sweeps),
-            "picture": int(time.time() * 1000),
+            "seconds_left": (now - self.began) / done * (whole - progress.sweeps),
+            **({"picture": self.drawn} if self.drawn else {}),
         }
         _mark(self.job, progress=json.dumps(told))
         stop = Job.get_by_id(self.job.id).stop
@@ -140,6 +145,15 @@ class _Watch:
             raise _Stopped
         self.stopped = stop == STOP
         return not self.stopped
+
+    def _draw(self, blocks: Mapping[str, Floats], now: float) -> None:
+        path = live_path(self.engine, self.job.id)
+        part = path.with_suffix(".part")
+        with part.open("wb") as file:
+            np.savez(file, **cast(dict[str, Any], blocks))
+        part.replace(path)
+        nodes = sum(block[..., 0].size for block in blocks.values())
+        self.drawn, self.next_picture = int(time.time() * 1000), now + LOOK_EVERY * nodes / NODES_A_LOOK
 
 
 def _read(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:

@@ -21,11 +21,11 @@ def test_after_smoothing_angles_heights_and_wall_angles_hold(demo_model, demo_bu
     plane = measure(build.finished(demo_model, run.blocks))
     assert plane.of("smallest_angle").min() >= 35
     assert plane.of("largest_angle").max() <= 145
-    assert np.allclose(run.wished, 0.006, rtol=1e-9)
-    off = np.abs(run.heights / 0.006 - 1)
+    assert np.allclose(run.wall.wished, 0.006, rtol=1e-5)
+    off = np.abs(run.wall.heights / 0.006 - 1)
     assert np.mean(off <= 0.01) >= 0.95
     assert off.max() <= 0.05
-    assert np.mean(np.abs(run.angles - 90) <= 3) >= 0.95
+    assert np.mean(np.abs(run.wall.angles - 90) <= 3) >= 0.95
 
 
 def test_the_heights_are_those_of_the_grid_itself(demo_model, demo_built):

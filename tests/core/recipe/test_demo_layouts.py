@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from plodek.core.build import build
+from plodek.core.build.assemble import assemble
 from plodek.core.check.measure import measure
 from plodek.core.check.quality import gate
 from plodek.core.grid.fill import layer_of
@@ -27,8 +28,8 @@ DEMOS = {
     "draft-cone": (12, 1),
     "siphon": (15, 1),
     "gate-chamber": (17, 1),
-    "turning-vanes": (12, 0),
-    "turning-vanes-blunt": (13, 0),
+    "turning-vanes": (18, 0),
+    "turning-vanes-blunt": (19, 0),
 }
 #: The numbering of a block's corners, written down a second time: n = i + 2j + 4k.
 FACES = ((0, 2, 4, 6), (1, 3, 5, 7), (0, 1, 4, 5), (2, 3, 6, 7), (0, 1, 2, 3), (4, 5, 6, 7))
@@ -169,16 +170,38 @@ def test_the_vane_recipe_runs_unchanged_on_other_profiles(tmp_path):
     rows = [*zip(x, y, strict=True), (1.0, 0.0)]
     (tmp_path / "own.dat").write_text("made up\n" + "\n".join(f"{a:.7f} {b:.7f}" for a, b in rows))
     vanes = document.read((DEMO / "turning-vanes.json").read_bytes())
-    for profile in ("4412", "0012", "own.dat"):
+    for profile in ("4412", "6409", "own.dat"):
         own = with_values(vanes, {"profile": profile})
         found = Evaluator().evaluate(own, Files(lambda name: (tmp_path / name).read_bytes()))
         assert found.error is None, f"{profile}: {found.error}"
         assert list(found.model.layout.blocks) == list(
             Evaluator().evaluate(vanes, DEMO_FILES).model.layout.blocks
         )
-        cells = measure(build.build(found.model).grid)
+        built = build.build(found.model)
+        cells = measure(built.grid)
         assert not cells.folded.any()
-        assert cells.of("smallest_angle").min() > 20
+        assert cells.of("smallest_angle").min() > 27
+        assert cells.of("largest_angle").max() < 156
+        wall = built.runs[0].wall
+        assert np.mean(np.abs(wall.heights / wall.wished - 1) <= 0.05) >= 0.95
+        assert np.mean(np.abs(wall.angles - 90) <= 5) >= 0.95
+
+
+def test_the_vanes_keep_their_layers_and_their_twins_to_the_bit(demos):
+    for name, walls in (("turning-vanes", 282), ("turning-vanes-blunt", 216)):
+        model = demos[name]
+        (run,) = build.build(model).runs
+        assert sum(block[..., 0].size for block in run.blocks.values()) > 12_000
+        assert len(run.wall.heights) == walls
+        layers = np.isclose(run.wall.wished, 1e-4, rtol=1e-3)  # the others stand on the wake
+        assert np.count_nonzero(layers) > 210
+        assert np.mean(np.abs(run.wall.heights[layers] / 1e-4 - 1) <= 0.05) >= 0.95
+        assert np.mean(np.abs(run.wall.angles[layers] - 90) <= 5) >= 0.95
+        plane = assemble(model.plane, run.blocks)
+        for twin in plane.periodic:
+            ours = plane.nodes(twin.first)
+            theirs = twin.orientation.apply(plane.nodes(twin.second))
+            assert np.array_equal(twin.move.places(ours.reshape(-1, 3))[:, :2], theirs.reshape(-1, 3)[:, :2])
 
 
 def test_recipes_are_one_step_a_line():

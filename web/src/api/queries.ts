@@ -63,7 +63,7 @@ export const usePreview = (project: number, steps: Step[] | null, against: Step[
 const REST = 600;
 
 /** A part of a grid in space, as the server takes it. */
-const partOf = (part: Part): { blocks?: string; tier?: string; at?: number } =>
+export const partOf = (part: Part): { blocks?: string; tier?: string; at?: number } =>
   part.kind === "blocks"
     ? { blocks: part.ids.join("|") }
     : part.kind === "layer"
@@ -274,13 +274,17 @@ export const useQuality = (
   upto: number | null,
   metric: string,
   enabled: boolean,
+  smoothed = true,
 ) =>
   useQuery({
-    queryKey: ["quality", project, revision, upto, metric],
+    queryKey: ["quality", project, revision, upto, metric, smoothed],
     queryFn: () =>
       taken(
         http.GET("/api/projects/{project}/quality", {
-          params: { path: { project }, query: upto === null ? { metric } : { metric, upto } },
+          params: {
+            path: { project },
+            query: { metric, smoothed, ...(upto !== null && { upto }) },
+          },
         }),
       ),
     enabled: enabled && revision !== undefined,

@@ -324,10 +324,14 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Give the live picture of a running job. */
+        /** Give the live picture of a running job: in space its outer faces, or the part that is asked for. */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    blocks?: string;
+                    tier?: string;
+                    at?: number;
+                };
                 header?: never;
                 path: {
                     job: string;
@@ -352,6 +356,15 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
                     };
                 };
             };
@@ -873,6 +886,7 @@ export interface paths {
                 query: {
                     upto?: number | null;
                     metric?: string;
+                    smoothed?: boolean;
                     low: number;
                     high: number;
                 };
@@ -1371,6 +1385,7 @@ export interface paths {
                 query?: {
                     upto?: number | null;
                     metric?: string;
+                    smoothed?: boolean;
                 };
                 header?: never;
                 path: {
@@ -2775,6 +2790,8 @@ export interface components {
             cells: number;
             /** Smoothing */
             smoothing: number;
+            /** Smoothing In Space */
+            smoothing_in_space: number;
             /** Limits */
             limits: {
                 [key: string]: number;
@@ -3023,8 +3040,20 @@ export interface components {
             sweeps: number;
             /** Move */
             move: number;
+            /** Share */
+            share: number;
             /** Folded */
             folded: number;
+            /** Folded Before */
+            folded_before: number;
+            /** Worst */
+            worst: number;
+            /** Worst Before */
+            worst_before: number;
+            /** Softened */
+            softened: number;
+            /** Rough */
+            rough: number[] | null;
             /** Note */
             note: string;
             /** Heights Off */
@@ -3377,6 +3406,8 @@ export interface components {
             cells: number;
             /** Smoothing */
             smoothing: number;
+            /** Smoothing In Space */
+            smoothing_in_space: number;
             /** Limits */
             limits: {
                 [key: string]: number;

@@ -16,6 +16,7 @@ import {
   useSchema,
   useShape,
 } from "../api/queries";
+import { onlyInSpace } from "../model/looking";
 import { FLAT, feetOf } from "../model/places";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
@@ -110,7 +111,10 @@ function useData(project: number): BoardData | string | Waiting {
   const draft = useDeferredValue(board.draft);
   const kind = draft && kinds?.get(draft.step.kind);
   const ready = draft && kind && complete(kind, draft.step) && draft.step.kind !== "smooth";
-  const feet = useMemo(() => (model.data ? feetOf(model.data) : FLAT), [model.data]);
+  const feet = useMemo(
+    () => (model.data ? feetOf(model.data, board.space) : FLAT),
+    [model.data, board.space],
+  );
   // A draft is tried with all that comes after it, so that its effect is that on the whole grid.
   const seen = useMemo(() => steps.slice(0, upto ?? undefined), [steps, upto]);
   const tried = useMemo(
@@ -142,6 +146,8 @@ function useData(project: number): BoardData | string | Waiting {
   const wish = { upto: gridUpto, smoothed: board.smoothed, metric, part: board.part };
   const grid = useGrid(project, revision, wish, hasBlocks && board.layer !== "Blocks");
   const quality = useQuality(project, revision, upto, board.metric, hasBlocks);
+  const smoothing = (model.data?.smoothing ?? 0) > 0 && board.stage === "Smooth";
+  const filled = useQuality(project, revision, upto, board.metric, hasBlocks && smoothing, false);
 
   // The recipe is live: a grid whose smoothing has not been run yet is smoothed without being asked.
   const mustRun = NOT_RUN.test(quality.error?.message ?? "") && !board.job;
@@ -164,15 +170,23 @@ function useData(project: number): BoardData | string | Waiting {
       if (job.result.steps) cache.invalidateQueries({ queryKey: ["recipe", project] });
       return;
     }
-    const kept = job.result.revision !== undefined;
-    const finish = () => {
-      cache.invalidateQueries({ queryKey: ["grid", project] });
-      cache.invalidateQueries({ queryKey: ["quality", project] });
-      useBoard.setState(kept ? { job: null, draft: null, smoothed: true } : { job: null });
-    };
-    if (kept) cache.invalidateQueries({ queryKey: ["recipe", project] }).then(finish);
-    else finish();
+    if (job.result.revision !== undefined) {
+      // What is known of the revision before stays as it is: the new one is asked for by its own number.
+      cache
+        .invalidateQueries({ queryKey: ["recipe", project] })
+        .then(() => useBoard.setState({ job: null, draft: null, smoothed: true }));
+      return;
+    }
+    cache.invalidateQueries({ queryKey: ["grid", project] });
+    cache.invalidateQueries({ queryKey: ["quality", project] });
+    useBoard.setState({ job: null });
   }, [job, isEnded, cache, project]);
+
+  // The stage may have been chosen before the project was there: without a plane it shows space.
+  const spatial = model.data !== undefined && onlyInSpace(model.data) && board.stage === "Smooth";
+  useEffect(() => {
+    if (spatial) useBoard.setState({ space: true });
+  }, [spatial]);
 
   // A run that a newer recipe has overtaken is of no use any more.
   const overtaken = board.job !== null && !isEnded && board.jobBase !== revision;
@@ -218,7 +232,7 @@ function useData(project: number): BoardData | string | Waiting {
             jobBase: base,
             layer: "Cells",
             here: null,
-            space: false,
+            space: feet.inSpace,
           }),
         (failed: Problem) => {
           if (failed.status === 409) cache.invalidateQueries({ queryKey: ["recipe", project] });
@@ -235,6 +249,7 @@ function useData(project: number): BoardData | string | Waiting {
     kinds,
     feet,
     quality: hasBlocks && !quality.error ? (quality.data ?? null) : null,
+    filled: smoothing && !filled.error ? (filled.data ?? null) : null,
     grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? (grid.data ?? null) : null,
     doing: grid.isLoading ? "Filling the grid" : quality.isLoading ? "Measuring the cells" : "",
     gridProblem: grid.error && !NOT_RUN.test(grid.error.message) ? grid.error.message : "",

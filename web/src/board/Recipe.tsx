@@ -1,6 +1,5 @@
 import { Box, chakra, Flex, Grid, Text } from "@chakra-ui/react";
 import { type PointerEvent as DragEvent, useLayoutEffect, useRef, useState } from "react";
-import { onlyInSpace } from "../model/looking";
 import { moved, removed } from "../model/places";
 import { sentence } from "../model/sentences";
 import type { Step } from "../model/types";
@@ -261,9 +260,9 @@ const Tool = ({ label, text, act }: { label: string; text: string; act: () => vo
 function Verbs() {
   const { kinds, begin, model } = useBoardData();
   const stage = useBoard((board) => board.stage);
+  const space = useBoard((board) => board.space);
   const now = useBoard((board) => board.draft?.isNew && board.draft.step.kind);
-  const offered = stage !== "Smooth" || !onlyInSpace(model);
-  const all = [...kinds.values()].filter((kind) => kind.stage === stage && offered);
+  const all = [...kinds.values()].filter((kind) => kind.stage === stage);
   const families = [...new Set(all.map((kind) => kind.family))];
   const [wished, setWished] = useState("");
   const drafted = all.find((kind) => kind.kind === now)?.family;
@@ -272,10 +271,11 @@ function Verbs() {
   return (
     <Box px="4" py="3" borderTop="1px solid" borderColor="rule">
       <Heading>Next step</Heading>
-      {stage === "Smooth" && onlyInSpace(model) && (
+      {stage === "Smooth" && model.plane_step !== null && (
         <Empty>
-          There is no smoothing in space yet. Blocks lifted from a plane grid are smoothed in the
-          plane, before the lift.
+          {space
+            ? "In space: what you add smooths the lifted grid. Show the plane to smooth before the lift."
+            : "In the plane: what you add smooths before the lift. Show it in space to smooth after it."}
         </Empty>
       )}
       {families.length > 1 && (

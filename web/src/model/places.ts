@@ -15,15 +15,20 @@ const GUIDES = new Set(["move", "rename", "leave-out", "sew"]);
 /** Steps that lift the plane into space. */
 const LIFTS = new Set(["extrude", "revolve", "sweep"]);
 
-/** What a lifted layout stands on: the plane's corner of each corner, its block of each block. */
+/**
+ * What a lifted layout stands on: the plane's corner of each corner, its block of each block; and whether
+ * what is on view, and so is meant, is the layout in space.
+ */
 export interface Feet {
+  inSpace: boolean;
   corners: Map<string, string>;
   blocks: Map<string, string>;
 }
 
-export const FLAT: Feet = { corners: new Map(), blocks: new Map() };
+export const FLAT: Feet = { inSpace: false, corners: new Map(), blocks: new Map() };
 
-export const feetOf = (model: Model): Feet => ({
+export const feetOf = (model: Model, inSpace: boolean): Feet => ({
+  inSpace,
   corners: new Map(model.corners.flatMap(({ id, foot }) => (foot ? [[id, foot]] : []))),
   blocks: new Map(model.blocks.flatMap(({ id, base }) => (base ? [[id, base]] : []))),
 });
@@ -80,14 +85,17 @@ export function placed(steps: Step[], step: Step, here: number, feet: Feet): Ste
 /** Gives the index at which a new step goes in, at most `here`. */
 export function placeFor(step: Step, steps: Step[], here: number, feet: Feet): number {
   const { kind } = step;
-  const before = (test: (step: Step) => boolean) => {
+  const before = (test: (step: Step, n: number) => boolean) => {
     const at = steps.findIndex(test);
     return at < 0 ? here : Math.min(at, here);
   };
   if (kind === "unit") return 0;
   if (GUIDES.has(kind)) return before((other) => other.kind === "frame");
-  if (PLANE.has(kind) && !alongLift(step, feet)) return before((other) => other.kind === "smooth");
-  if (kind === "smooth") return before(LIFTED);
+  if (PLANE.has(kind)) {
+    const lift = alongLift(step, feet) ? steps.findIndex(LIFTED) : -1;
+    return before((other, n) => other.kind === "smooth" && n > lift);
+  }
+  if (kind === "smooth" && !feet.inSpace) return before(LIFTED);
   return here;
 }
 

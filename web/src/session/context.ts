@@ -16,6 +16,8 @@ export interface BoardData {
   /** What the layout stands on, after a lift. */
   feet: Feet;
   quality: Quality | null;
+  /** The quality of the grid as filled, where it is smoothed and that is looked at. */
+  filled: Quality | null;
   grid: Picture | null;
   gridProblem: string;
   /** What of the grid is being worked out for the first time; empty where nothing is. */

@@ -136,6 +136,6 @@ export const goToStage = (stage: Stage, model: Model) =>
     draft: null,
     selection: NOTHING,
     shown: [],
-    // Smoothing shows the plane grid that it works on, where there is one.
-    space: stage !== "Smooth" || onlyInSpace(model),
+    // Smoothing shows the grid that it works on: the plane where there is one, until space is smoothed.
+    space: stage !== "Smooth" || onlyInSpace(model) || model.smoothing_in_space > 0,
   });

@@ -110,7 +110,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
   }, [fit, fitAgain]);
 
   // A run that moves the nodes draws its own picture; edges and corners would stay behind.
-  const live = job !== null && !solid && layer !== "Blocks";
+  const live = job !== null && layer !== "Blocks";
   const tried = previewGrid && (previewGrid.dim === 3) === solid ? previewGrid : null;
   const shownGrid = layer === "Blocks" ? null : (tried ?? grid);
   return (

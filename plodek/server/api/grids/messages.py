@@ -58,7 +58,13 @@ class RunOut(Message):
 
     sweeps: int
     move: float
+    share: float
     folded: int
+    folded_before: int
+    worst: float
+    worst_before: float
+    softened: int
+    rough: Numbers | None
     note: str
     heights_off: float
     heights_within: float

@@ -60,9 +60,10 @@ class GridQuery(UpTo, PartOf):
 
 
 class QualityQuery(UpTo):
-    """Which metric the histogram and the worst cells are of."""
+    """Which metric the histogram and the worst cells are of, and of which grid: smoothed or as filled."""
 
     metric: str = "scaled_jacobian"
+    smoothed: bool = True
 
 
 class CellsQuery(QualityQuery):
@@ -106,10 +107,10 @@ def _part_picture(model: Model, part: PartOf, *, fine: bool) -> bytes:
     if large:
         model = coarse(model, _COARSE)
     grid = shell(model)
-    return grid_picture(grid, model=model, shown=_shown(grid, model, part), coarse=large)
+    return grid_picture(grid, model=model, shown=shown_of(grid, model, part), coarse=large)
 
 
-def _shown(grid: Grid, model: Model, part: PartOf) -> list[Shown] | None:
+def shown_of(grid: Grid, model: Model, part: PartOf) -> list[Shown] | None:
     """Give the sheets of a grid that a part shows; None for all that is seen from outside."""
     if grid.dim == 2:
         return None
@@ -148,7 +149,7 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
         model.need_blocks()
         sides = engine().sides(evaluation, files_of(found), smoothed=query_data.smoothed)
         grid = _ready(sides)
-    shown = _shown(grid, model, query_data)
+    shown = shown_of(grid, model, query_data)
     picture = grid_picture(grid, cells, query_data.metric, model, shown)
     return Response(picture, mimetype="application/octet-stream")
 
@@ -162,7 +163,7 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
     key, evaluation, (grid, cells, walls) = _measured(found, query_data)
     limits = evaluation.model.limits
     outcome = gate(cells, limits, walls)
-    if query_data.upto is None and evaluation.error is None:
+    if query_data.upto is None and query_data.smoothed and evaluation.error is None:
         _keep_facts(found, grid, cells, outcome.passed)
     verdicts = {v.metric.key: v for v in outcome.verdicts}
     bounds, counts = histogram(cells, key)
@@ -236,7 +237,7 @@ def _fits(fits: Sequence[GuideFit], limit: float | None) -> list[FitOut]:
 def _measured(project: Project, query: QualityQuery) -> tuple[str, Evaluation, Measured]:
     key = _known(query.metric)
     evaluation = evaluated_upto(project, query.upto)
-    return key, evaluation, _grid(project, evaluation)
+    return key, evaluation, _grid(project, evaluation, smoothed=query.smoothed)
 
 
 def _grid(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> Measured:

@@ -12,9 +12,12 @@ from apiflask import APIBlueprint
 from flask import Response, send_file
 from pydantic import BaseModel
 
+from plodek.core.build.assemble import assemble
 from plodek.core.errors import NothingFound, NotReady
 from plodek.server.api.context import desk, evaluated, sends
-from plodek.server.api.grids.pictures import plane_picture
+from plodek.server.api.grids.messages import PartOf
+from plodek.server.api.grids.pictures import grid_picture, plane_picture
+from plodek.server.api.grids.routes import shown_of
 from plodek.server.api.jobs.messages import BuildIn, HandoffIn, JobOut
 from plodek.server.store import projects
 from plodek.server.store.tables import Job
@@ -33,7 +36,7 @@ def ask_build(project: int, json_data: BuildIn) -> JobOut:
     evaluation = evaluated(found, json_data.steps)
     if json_data.keep and evaluation.error is not None:
         raise evaluation.error
-    if not evaluation.model.plane.smoothing:
+    if not evaluation.model.all_smoothing:
         raise NotReady("there is nothing to smooth", remedy="add a smoothing step")
     return job_out(desk().ask(found, "build", json_data.model_dump()))
 
@@ -68,16 +71,23 @@ def stop_job(job: str, query_data: StopQuery) -> JobOut:
 
 
 @blueprint.get("/jobs/<job>/picture")
+@blueprint.input(PartOf, location="query")
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
-def job_picture(job: str) -> Response:
-    """Give the live picture of a running job."""
-    path = desk().live_path(desk().get(job).id)
+def job_picture(job: str, query_data: PartOf) -> Response:
+    """Give the live picture of a running job: in space its outer faces, or the part that is asked for."""
+    found = desk().get(job)
     try:
-        with np.load(path, allow_pickle=False) as arrays:
+        with np.load(desk().live_path(found.id), allow_pickle=False) as arrays:
             blocks = {name: arrays[name] for name in arrays.files}
     except OSError as error:
         raise NothingFound("this job has no picture now") from error
-    picture = plane_picture(list(blocks), list(blocks.values()))
+    if next(iter(blocks.values())).shape[2] == 1:
+        picture = plane_picture(list(blocks), list(blocks.values()))
+    else:
+        asked = json.loads(found.asked)
+        model = evaluated(projects.get(found.project_id), asked["steps"]).models[: asked["upto"]][-1]
+        grid = assemble(model, blocks)
+        picture = grid_picture(grid, model=model, shown=shown_of(grid, model, query_data))
     return Response(picture, mimetype="application/octet-stream")
 
 

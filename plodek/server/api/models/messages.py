@@ -214,6 +214,7 @@ class ModelOut(Message):
     plane_step: int | None
     cells: int
     smoothing: int
+    smoothing_in_space: int
     limits: dict[str, float]
 
 

@@ -24,7 +24,7 @@ export function FieldInput(props: FieldProps) {
   if (field.widget === "file") return <FileField {...props} />;
   const wide =
     SELECTING.has(field.widget) ||
-    field.choices.some((choice) => choice.length > 16) ||
+    field.choices.some((choice) => choice.length > 15) ||
     [
       "lengths",
       "numbers",

@@ -1,54 +1,100 @@
 import { Box, Flex, Progress, Switch, Text } from "@chakra-ui/react";
-import { lengthText, short, timeText, whole } from "../../model/numbers";
+import { useEffect, useState } from "react";
+import { short, timeText, whole } from "../../model/numbers";
+import type { Quality } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
-import { Fact, Quiet } from "../../theme/parts";
+import { Fact, Mono, Quiet } from "../../theme/parts";
+import { Curve } from "./Curves";
+
+type Run = Quality["runs"][number];
 
 interface Told {
+  run?: number;
+  runs?: number;
   sweeps?: number;
   of?: number;
-  move?: number;
+  share?: number;
+  worst?: number;
   folded?: number;
-  heights_off?: number;
+  softened?: number;
+  note?: string;
   seconds_left?: number;
 }
 
-/** A run under way with its progress and a stop; afterwards what the runs reached, before and after. */
+/** A run under way with its curves and a stop; afterwards the grid before and after, and each run. */
 export function SmoothPanel() {
-  const { model, quality, stop, job } = useBoardData();
+  const { quality, job } = useBoardData();
   const id = useBoard((board) => board.job);
+  if (id && job?.state !== "failed")
+    return <UnderWay key={id} told={(job?.progress ?? {}) as Told} />;
+  if (!quality?.runs.length) return null;
+  return <Reached quality={quality} />;
+}
+
+function UnderWay({ told }: { told: Told }) {
+  const { stop } = useBoardData();
+  const [shares, setShares] = useState<number[]>([]);
+  const [worsts, setWorsts] = useState<number[]>([]);
+  const { share, worst, sweeps } = told;
+  const coarse = told.note === "on a coarser grid";
+  useEffect(() => {
+    if (coarse || sweeps === undefined || share === undefined || worst === undefined) return;
+    setShares((old) => [...old, share]);
+    setWorsts((old) => [...old, worst]);
+  }, [coarse, sweeps, share, worst]);
+  return (
+    <Box role="status" aria-label="Smoothing" borderTop="1px solid" borderColor="rule" pt="3">
+      <Text fontWeight="600">
+        Smoothing{(told.runs ?? 1) > 1 ? `, run ${told.run} of ${told.runs}` : ""}
+        {coarse ? " on a coarser grid" : ""}
+      </Text>
+      <Progress.Root
+        value={told.of && !coarse ? (100 * (sweeps ?? 0)) / told.of : null}
+        size="sm"
+        my="2"
+        aria-label="Progress"
+      >
+        <Progress.Track bg="rule">
+          <Progress.Range bg="ochre" />
+        </Progress.Track>
+      </Progress.Root>
+      {coarse ? (
+        <Fact name="largest move, of its cell" value={percent(share ?? 0)} />
+      ) : (
+        <Fact name="sweeps" value={`${whole(sweeps ?? 0)} of ${whole(told.of ?? 0)}`} />
+      )}
+      <Fact name="folded cells" value={whole(told.folded ?? 0)} />
+      <Fact name="nodes softened" value={whole(told.softened ?? 0)} />
+      {!coarse && <Fact name="time left at most" value={timeText(told.seconds_left ?? 0)} />}
+      {shares.length > 1 && (
+        <>
+          <Curve name="largest move, of its cell" values={shares} log text={percent(share ?? 0)} />
+          <Curve name="worst scaled Jacobian" values={worsts} text={short(worst ?? 0)} />
+        </>
+      )}
+      <Quiet width="full" mt="2" size="sm" onClick={stop}>
+        Stop, and keep what is reached
+      </Quiet>
+    </Box>
+  );
+}
+
+/** What the table of before and after holds, by the keys of metrics. */
+const ROWS = ["scaled_jacobian", "smallest_angle", "largest_angle", "volume_ratio"];
+
+function Reached({ quality }: { quality: Quality }) {
+  const { filled } = useBoardData();
   const smoothed = useBoard((board) => board.smoothed);
   const set = useBoard((board) => board.set);
-  const told = (job?.progress ?? {}) as Told;
-  if (id && job?.state !== "failed") {
-    return (
-      <Box role="status" aria-label="Smoothing" borderTop="1px solid" borderColor="rule" pt="3">
-        <Text fontWeight="600">Smoothing</Text>
-        <Progress.Root
-          value={told.of ? (100 * (told.sweeps ?? 0)) / told.of : null}
-          size="sm"
-          my="2"
-          aria-label="Progress"
-        >
-          <Progress.Track bg="rule">
-            <Progress.Range bg="ochre" />
-          </Progress.Track>
-        </Progress.Root>
-        <Fact name="sweeps" value={`${whole(told.sweeps ?? 0)} of ${whole(told.of ?? 0)}`} />
-        <Fact name="largest move" value={lengthText(told.move ?? 0, model.unit)} />
-        <Fact name="folded cells" value={told.folded ?? 0} />
-        <Fact name="time left" value={timeText(told.seconds_left ?? 0)} />
-        <Quiet width="full" mt="2" size="sm" onClick={stop}>
-          Stop, and keep what is reached
-        </Quiet>
-      </Box>
-    );
-  }
-  if (!quality?.runs.length) return null;
+  const value = (of: Quality | null, key: string) => {
+    const metric = of?.metrics.find((one) => one.key === key);
+    return metric?.worst == null ? "…" : `${short(metric.worst)}${metric.unit}`;
+  };
   return (
     <Box borderTop="1px solid" borderColor="rule" pt="3">
       <Flex justify="space-between" align="center" mb="2">
-        <Text fontWeight="600">{smoothed ? "After smoothing" : "Before smoothing"}</Text>
+        <Text fontWeight="600">{smoothed ? "On view: smoothed" : "On view: as filled"}</Text>
         <Switch.Root
           size="sm"
           checked={smoothed}
@@ -58,27 +104,92 @@ export function SmoothPanel() {
           <Switch.Control />
         </Switch.Root>
       </Flex>
+      <Box as="table" width="full" fontSize="12.5px" mb="3" aria-label="Filled and smoothed">
+        <thead>
+          <Box as="tr" color="muted">
+            <Box as="th" textAlign="left" fontWeight="400">
+              worst of all cells
+            </Box>
+            <Box as="th" textAlign="right" fontWeight="400">
+              filled
+            </Box>
+            <Box as="th" textAlign="right" fontWeight="400">
+              smoothed
+            </Box>
+          </Box>
+        </thead>
+        <tbody>
+          <Line
+            name="folded cells"
+            before={filled ? whole(filled.folded) : "…"}
+            after={whole(quality.folded)}
+          />
+          {ROWS.map((key) => (
+            <Line
+              key={key}
+              name={quality.metrics.find((metric) => metric.key === key)?.label ?? key}
+              before={value(filled, key)}
+              after={value(quality, key)}
+            />
+          ))}
+        </tbody>
+      </Box>
       {quality.runs.map((run, n) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: runs have no other name than their order
-        <Box key={n} mb="2">
-          <Fact
-            name={`run ${n + 1}`}
-            value={`${whole(run.sweeps)} sweeps, ${run.note || "all run"}`}
-          />
-          <Fact name="last move" value={lengthText(run.move, model.unit)} />
-          {run.held > 0 && (
-            <>
-              <Fact name="wall nodes held" value={whole(run.held)} />
-              <Fact name="first height within 1 %" value={`${short(100 * run.heights_within)} %`} />
-              <Fact name="height off at most" value={`${short(100 * run.heights_off, 2)} %`} />
-              <Fact
-                name="wall angle within 3° of 90°"
-                value={`${short(100 * run.angles_within)} %`}
-              />
-            </>
-          )}
-        </Box>
+        <RunFacts key={n} run={run} name={quality.runs.length > 1 ? `run ${n + 1}` : "run"} />
       ))}
+    </Box>
+  );
+}
+
+const Line = ({ name, before, after }: { name: string; before: string; after: string }) => (
+  <tr>
+    <td>{name}</td>
+    <Box as="td" textAlign="right">
+      <Mono>{before}</Mono>
+    </Box>
+    <Box as="td" textAlign="right">
+      <Mono>{after}</Mono>
+    </Box>
+  </tr>
+);
+
+const percent = (share: number) => `${short(100 * share, 2)} %`;
+
+/** What one run reached, and where it was held up. */
+function RunFacts({ run, name }: { run: Run; name: string }) {
+  const { model } = useBoardData();
+  const set = useBoard((board) => board.set);
+  const { rough } = run;
+  const size = Math.max(
+    ...[0, 1, 2].map((n) => {
+      const values = model.corners.map((corner) => corner.xyz[n] ?? 0);
+      return Math.max(...values) - Math.min(...values);
+    }),
+  );
+  return (
+    <Box mb="2">
+      <Fact name={name} value={`${whole(run.sweeps)} sweeps, ${run.note || "not yet settled"}`} />
+      <Fact name="last move, of its cell" value={percent(run.share)} />
+      {rough && (
+        <Quiet
+          size="xs"
+          width="full"
+          my="1"
+          title="Cells would fold here, or get worse than the worst at the start: moves were taken back. Look at the blocks there."
+          onClick={() => set({ target: { at: rough, size: 0.15 * size, turn: Date.now() } })}
+        >
+          {`Held up at ${whole(run.softened)} nodes: look there`}
+        </Quiet>
+      )}
+      {run.held > 0 && (
+        <>
+          <Fact name="wall nodes held" value={whole(run.held)} />
+          <Fact name="first height within 1 %" value={percent(run.heights_within)} />
+          <Fact name="height off at most" value={percent(run.heights_off)} />
+          <Fact name="wall angle within 3° of 90°" value={percent(run.angles_within)} />
+        </>
+      )}
     </Box>
   );
 }

@@ -1,0 +1,105 @@
+"""Where a smoothing run stands, and what it has reached."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from plodek.core.arrays import Floats
+
+#: The note of a run that is still on a coarser grid.
+COARSER = "on a coarser grid"
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where a run stands.
+
+    ``move`` is the largest move of a node in the last sweep, in the project's unit; ``share`` the largest
+    that a node would make at full strength, of its smallest cell edge. ``worst`` is the least scaled
+    Jacobian; ``softened`` counts the nodes that do not go their full way, as cells would fold.
+    """
+
+    sweeps: int
+    move: float
+    folded: int
+    heights_off: float = 0.0
+    note: str = ""
+    share: float = 0.0
+    worst: float = 1.0
+    softened: int = 0
+
+
+@dataclass(frozen=True)
+class WallHeld:
+    """What a run keeps on the nodes of its walls: first heights, those wished, and angles in degrees."""
+
+    heights: Floats = field(default_factory=lambda: np.empty(0))
+    wished: Floats = field(default_factory=lambda: np.empty(0))
+    angles: Floats = field(default_factory=lambda: np.empty(0))
+
+
+@dataclass(frozen=True)
+class Smoothed:
+    """The result: nodes per block, the progress at the start and at the end, and what walls hold.
+
+    ``rough`` is a place (3,) where moves had to be taken back until the end, if there is any.
+    """
+
+    blocks: Mapping[str, Floats]
+    began: Progress
+    progress: Progress
+    wall: WallHeld = field(default_factory=WallHeld)
+    rough: Floats | None = None
+
+    def reached(self) -> Reached:
+        """Sum up what the run has reached."""
+        wall, ended = self.wall, self.progress
+        off = np.abs(wall.heights / wall.wished - 1) if len(wall.wished) else np.empty(0)
+        return Reached(
+            sweeps=ended.sweeps,
+            move=ended.move,
+            share=ended.share,
+            folded=ended.folded,
+            folded_before=self.began.folded,
+            worst=ended.worst,
+            worst_before=self.began.worst,
+            softened=ended.softened,
+            rough=None if self.rough is None else [float(c) for c in self.rough],
+            note=ended.note,
+            heights_off=float(off.max(initial=0.0)),
+            heights_within=float(np.mean(off <= 0.01)) if len(off) else 1.0,
+            angles_within=float(np.mean(np.abs(wall.angles - 90) <= 3)) if len(off) else 1.0,
+            held=len(off),
+        )
+
+
+@dataclass(frozen=True)
+class Reached:
+    """What a run reached: its last progress, and how well it held first heights and wall angles.
+
+    ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
+    nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
+    ``worst_before`` are of the grid that it began with.
+    """
+
+    sweeps: int
+    move: float
+    share: float
+    folded: int
+    folded_before: int
+    worst: float
+    worst_before: float
+    softened: int
+    rough: list[float] | None
+    note: str
+    heights_off: float
+    heights_within: float
+    angles_within: float
+    held: int
+
+
+#: Called after every portion of sweeps with the progress and a maker of the picture; False stops the run.
+Watch = Callable[[Progress, Callable[[], Mapping[str, Floats]]], bool]

@@ -1,0 +1,189 @@
+"""Compiled kernels of smoothing on sheets: planes and the sides of blocks, on slots with ghosts.
+
+Rows (r, 4) are the first slot, how many nodes, the step from one to the next, and the step across. Those of
+one colour do not touch each other.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numba as nb
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.smooth.space_kernels import Singles, apart
+
+
+@nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath={"contract"})
+def sweep(
+    xyz: Floats,
+    rows: Any,
+    bounds: Any,
+    soft: Singles,
+    phi: Singles,
+    hold: Singles,
+    target: Floats,
+    omega: float,
+) -> tuple[float, float]:
+    """Move the nodes of all rows once, colour by colour (``bounds``), in place, within their sheet.
+
+    Thompson, Thames & Mastin 1974 (J. Comput. Phys. 15, 299): α(x_ξξ + φ x_ξ) − 2β x_ξη +
+    γ(x_ηη + ψ x_η) = 0 by central differences; on a curved sheet the part of it along x_ξ and x_η. All else
+    as `space_kernels.sweep` has it.
+    """
+    largest = longest = 0.0
+    controlled, held = len(phi) > 1, len(hold) > 1
+    for colour in range(len(bounds) - 1):
+        most = most_of_all = 0.0
+        for r in nb.prange(bounds[colour], bounds[colour + 1]):
+            first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+            row_most = row_longest = 0.0
+            for m in range(count):
+                p = first + m * sa
+                share = soft[p]
+                if share == 0.0:
+                    continue
+                a0, a1, b0, b1 = p - sa, p + sa, p - sb, p + sb
+                ax, ay, az = xyz[a1, 0] - xyz[a0, 0], xyz[a1, 1] - xyz[a0, 1], xyz[a1, 2] - xyz[a0, 2]
+                bx, by, bz = xyz[b1, 0] - xyz[b0, 0], xyz[b1, 1] - xyz[b0, 1], xyz[b1, 2] - xyz[b0, 2]
+                aa, bb = ax * ax + ay * ay + az * az, bx * bx + by * by + bz * bz
+                ab = ax * bx + ay * by + az * bz
+                h = -0.5 * ab
+                scale = 0.5 / (aa + bb)
+                if controlled:
+                    pa, pb = 0.5 * bb * phi[p, 0], 0.5 * aa * phi[p, 1]
+                else:
+                    pa = pb = 0.0
+                e0, e1, e2, e3 = a1 + sb, a0 + sb, a1 - sb, a0 - sb
+                dx = scale * (
+                    bb * (xyz[a1, 0] + xyz[a0, 0]) + aa * (xyz[b1, 0] + xyz[b0, 0]) + pa * ax + pb * bx
+                    + h * (xyz[e0, 0] - xyz[e1, 0] - xyz[e2, 0] + xyz[e3, 0])
+                ) - xyz[p, 0]  # fmt: skip
+                dy = scale * (
+                    bb * (xyz[a1, 1] + xyz[a0, 1]) + aa * (xyz[b1, 1] + xyz[b0, 1]) + pa * ay + pb * by
+                    + h * (xyz[e0, 1] - xyz[e1, 1] - xyz[e2, 1] + xyz[e3, 1])
+                ) - xyz[p, 1]  # fmt: skip
+                dz = scale * (
+                    bb * (xyz[a1, 2] + xyz[a0, 2]) + aa * (xyz[b1, 2] + xyz[b0, 2]) + pa * az + pb * bz
+                    + h * (xyz[e0, 2] - xyz[e1, 2] - xyz[e2, 2] + xyz[e3, 2])
+                ) - xyz[p, 2]  # fmt: skip
+                # Off the sheet there is nothing to move: take back the part along its normal.
+                nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+                size = nx * nx + ny * ny + nz * nz
+                if size > 0.0:
+                    off = (dx * nx + dy * ny + dz * nz) / size
+                    dx, dy, dz = dx - off * nx, dy - off * ny, dz - off * nz
+                if held and hold[p] > 0.0:
+                    h = hold[p]
+                    dx = (1 - h) * dx + h * (target[p, 0] - xyz[p, 0])
+                    dy = (1 - h) * dy + h * (target[p, 1] - xyz[p, 1])
+                    dz = (1 - h) * dz + h * (target[p, 2] - xyz[p, 2])
+                far = dx * dx + dy * dy + dz * dz
+                row_longest = max(row_longest, far)
+                row_most = max(row_most, 4.0 * far / min(aa, bb))
+                step = share * omega
+                xyz[p, 0] += step * dx
+                xyz[p, 1] += step * dy
+                xyz[p, 2] += step * dz
+            most = max(most, row_most)
+            most_of_all = max(most_of_all, row_longest)
+        largest, longest = max(largest, most), max(longest, most_of_all)
+    return np.sqrt(longest), np.sqrt(largest)
+
+
+@nb.njit(cache=True, nogil=True)
+def keep_spacing(xyz: Floats, rows: Any, chosen: Any, most: float, phi: Singles) -> None:
+    """Give the control (n, 2) that keeps the present spacing, as `space_kernels.keep_spacing` has it."""
+    for r in range(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for m in range(count):
+            p = first + m * sa
+            if not chosen[p]:
+                continue
+            for axis in range(2):
+                step, side = (sa, sb) if axis == 0 else (sb, sa)
+                forth, back = apart(xyz, p + step, p), apart(xyz, p, p - step)
+                if forth + back == 0.0:
+                    continue
+                value = -2.0 * (forth - back) / (forth + back)
+                ahead = apart(xyz, p + step + side, p + step - side)
+                behind = apart(xyz, p - step + side, p - step - side)
+                if ahead > 0.0 and behind > 0.0:
+                    value += 0.5 * np.log(ahead / behind)
+                phi[p, axis] = min(max(value, -most), most)
+
+
+@nb.njit(cache=True, nogil=True)
+def even_out(rows: Any, chosen: Any, before: Singles, phi: Singles) -> None:
+    """Average each direction's control over the neighbours along the other, where these have one."""
+    for r in range(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for m in range(count):
+            p = first + m * sa
+            if not chosen[p]:
+                continue
+            for axis in range(2):
+                step = sb if axis == 0 else sa
+                value = 0.5 * before[p, axis]
+                for q in (p - step, p + step):
+                    value += 0.25 * (before[q, axis] if chosen[q] else before[p, axis])
+                phi[p, axis] = value
+
+
+@nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy")
+def squareness(xyz: Floats, rows: Any, normals: Floats, found: Singles) -> None:
+    """Give each quadrangle's least scaled Jacobian, at its first slot, in place.
+
+    ``rows`` are rows of quadrangles. Each corner is held against the normal of its quadrangle, and is folded
+    where that has turned from what ``normals`` (n, 3) has it, or one row for all.
+    """
+    for r in nb.prange(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for m in range(count):
+            p = first + m * sa
+            q, s, t = p + sa, p + sb, p + sa + sb
+            ax, ay, az = xyz[t, 0] - xyz[p, 0], xyz[t, 1] - xyz[p, 1], xyz[t, 2] - xyz[p, 2]
+            bx, by, bz = xyz[s, 0] - xyz[q, 0], xyz[s, 1] - xyz[q, 1], xyz[s, 2] - xyz[q, 2]
+            nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+            size = np.sqrt(nx * nx + ny * ny + nz * nz)
+            at = p if len(normals) > 1 else 0
+            if nx * normals[at, 0] + ny * normals[at, 1] + nz * normals[at, 2] < 0.0:
+                size = -size
+            worst = 1.0 if size > 0.0 else 0.0
+            for corner in range(4):
+                i, j = corner & 1, corner >> 1
+                o = p + i * sa + j * sb
+                a, b = o + (sa if i == 0 else -sa), o + (sb if j == 0 else -sb)
+                ux, uy, uz = xyz[a, 0] - xyz[o, 0], xyz[a, 1] - xyz[o, 1], xyz[a, 2] - xyz[o, 2]
+                vx, vy, vz = xyz[b, 0] - xyz[o, 0], xyz[b, 1] - xyz[o, 1], xyz[b, 2] - xyz[o, 2]
+                both = (ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz)
+                if both == 0.0 or size == 0.0:
+                    continue
+                det = (nx * (uy * vz - uz * vy) + ny * (uz * vx - ux * vz) + nz * (ux * vy - uy * vx)) / (
+                    size * np.sqrt(both)
+                )
+                worst = min(worst, -det if i + j == 1 else det)
+            found[p] = worst
+
+
+@nb.njit(cache=True, nogil=True)
+def mark_corners(rows: Any, bad: Any, marked: Any) -> None:
+    """Mark the nodes of the ``bad`` quadrangles, in place."""
+    for r in range(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for m in range(count):
+            p = first + m * sa
+            if bad[p]:
+                marked[p] = marked[p + sa] = marked[p + sb] = marked[p + sa + sb] = True
+
+
+@nb.njit(cache=True, nogil=True)
+def cells_at(rows: Any, marked: Any, bad: Any) -> None:
+    """Mark the quadrangles with any marked node as ``bad``, in place."""
+    for r in range(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for m in range(count):
+            p = first + m * sa
+            if marked[p] or marked[p + sa] or marked[p + sb] or marked[p + sa + sb]:
+                bad[p] = True

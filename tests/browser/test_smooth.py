@@ -1,0 +1,77 @@
+"""Smoothing in space by hand: a butterfly from its filled grid, compared, stopped, and run on."""
+
+import json
+import re
+
+from playwright.sync_api import expect
+
+PIPE = [
+    {"kind": "frame", "id": "f", "shape": "cylinder", "centre": [0, 0, 0], "outer": 1, "depth": 2},
+    {"kind": "butterfly", "id": "b", "blocks": {"all": True}, "core": 0.5, "bow": 0},
+]
+
+
+def opened(board, tmp_path, cells):
+    places = ([0, 0.4, 0], [0.4, 0, 0], [0.55, 0.55, 0], [0, 0, 1])
+    counts = [
+        {"kind": "count", "id": f"c{n}", "tier": {"at": at}, "cells": cells} for n, at in enumerate(places)
+    ]
+    path = tmp_path / "pipe.json"
+    path.write_text(json.dumps({"plodek": 3, "name": "Pipe", "steps": [*PIPE, *counts]}))
+    board.page.goto(board.address)
+    board.page.get_by_label("Recipe file").set_input_files(path)
+    expect(board.stop("Blocks")).to_contain_text("5 blocks", timeout=30_000)
+    board.settled()
+    board.page.keyboard.press("Alt+4")
+    board.page.keyboard.press("s")
+    board.field("Control").select_option("interior control")
+
+
+def worst(board, name):
+    """Give the values of a row of the table, as filled and smoothed."""
+    row = board.hand.get_by_role("table", name="Filled and smoothed").get_by_role("row", name=name)
+    expect(row).not_to_contain_text("…", timeout=30_000)
+    return [float(cell.rstrip("°")) for cell in row.get_by_role("cell").all_inner_texts()[1:]]
+
+
+def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_second_run(board, tmp_path):
+    opened(board, tmp_path, 8)
+    page = board.page
+    expect(page.get_by_role("group", name="Look from")).to_be_visible()  # the volume, not a plane
+    board.hand.get_by_label("Sides smoothed by themselves by rule").select_option(label="side z-")
+    page.get_by_role("button", name="Run and keep").click()
+    expect(board.stop("Smooth")).to_contain_text("settled", timeout=60_000)
+    expect(board.steps.last).to_contain_text("Smooth")
+    filled, smoothed = worst(board, "largest included angle")
+    assert filled == 135
+    assert smoothed <= filled
+    assert worst(board, "folded cells") == [0, 0]
+    expect(board.hand).to_contain_text("On view: smoothed")
+    page.get_by_label("Show the smoothed grid").press("Space")
+    expect(board.hand).to_contain_text("On view: as filled")
+    recipe = page.get_by_label("Recipe", exact=True)
+    recipe.get_by_role("button", name=re.compile(r"^Smooth\s*S$")).click()
+    board.field("Sweeps at most").fill("5")
+    board.field("Control").select_option("no control")
+    board.field("Start").select_option("from the grid as it is")
+    page.get_by_role("button", name="Run and keep").click()
+    expect(board.hand).to_contain_text(re.compile(r"run 2\s*5 sweeps"), timeout=60_000)
+    expect(board.hand).to_contain_text(re.compile(r"run 1\s*\d+ sweeps, settled"))
+    page.get_by_role("button", name="Undo").click()
+    expect(board.hand).not_to_contain_text("run 2", timeout=60_000)
+    expect(board.stop("Smooth")).to_contain_text("settled")  # what the first run gave is still there
+
+
+def test_a_run_in_space_shows_where_it_stands_and_is_stopped(board, tmp_path):
+    opened(board, tmp_path, 24)
+    page = board.page
+    board.field("Sweeps at most").fill("90000")
+    board.field("Settled below a move of").fill("0")
+    page.get_by_role("button", name="Run and keep").click()
+    status = page.get_by_label("Smoothing", exact=True)
+    expect(status).to_contain_text("of 90\u202f000", timeout=60_000)
+    expect(status.get_by_role("img", name=re.compile("largest move"))).to_be_visible(timeout=30_000)
+    page.get_by_role("button", name="Stop, and keep what is reached").click()
+    expect(board.stop("Smooth")).to_contain_text("stopped", timeout=60_000)
+    reached = int(re.search(r"(\d+)\s+sweeps", board.steps.last.inner_text().replace("\n", " ")).group(1))
+    assert 0 < reached < 90_000
