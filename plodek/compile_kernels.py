@@ -31,7 +31,10 @@ _STEPS = [
     {"kind": "ring", "id": "r", "blocks": {"at": [1, 1]}, "thickness": 0.2},
     {"kind": "follow", "id": "w", "guide": "c", "edges": {"around": {"at": [1, 1]}}},
     {"kind": "smooth", "id": "s", "sweeps": 10, "control": "wall control"},
+    {"kind": "untangle", "id": "u", "sweeps": 1},
+    {"kind": "polish", "id": "o", "below": 1, "sweeps": 1},
     {"kind": "extrude", "id": "e", "depth": 1, "cells": 2},
+    {"kind": "untangle", "id": "v", "sweeps": 1},
 ]
 
 

@@ -31,7 +31,7 @@ from plodek.core.model.model import Model
 from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.evaluation import Evaluation, Evaluator, keys
 from plodek.core.recipe.files import Files
-from plodek.core.recipe.steps.smooth.smooth import Smooth as SmoothStep
+from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.shape.files import geometry_file
 from plodek.core.shape.files.cad_file import Tell
 from plodek.core.smooth.outcome import Reached, Watch
@@ -89,7 +89,7 @@ class Engine:
     def _run_keys(recipe: Recipe, files: Files) -> list[str | None]:
         """Give the keys of what each smoothing step gives."""
         each = zip(recipe.steps, keys(recipe, files), strict=True)
-        return [f"{key}-{fingerprint()}" for step, key in each if isinstance(step, SmoothStep)]
+        return [f"{key}-{fingerprint()}" for step, key in each if isinstance(step, RunStep)]
 
     def smoothed(self, key: str) -> Smoothed | None:
         """Give what smoothing gave, from the cache; None where it is not there."""

@@ -49,6 +49,16 @@ class Board:
         self.page.get_by_role("button", name="Start from the demo").click()
         expect(self.stop("Check")).to_contain_text("gate passed", timeout=60_000)
 
+    def drag(self, handle: Locator, up: float) -> None:
+        """Drag a handle up by pixels, once it stands still: what is new on the screen may still move."""
+        handle.hover()
+        box = handle.bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.down()
+        self.page.mouse.move(x, y - up, steps=4)
+        self.page.mouse.up()
+
     def stop(self, stage: str) -> Locator:
         return self.page.get_by_role("navigation").get_by_role("button", name=stage)
 

@@ -140,6 +140,7 @@ def test_a_table_is_drawn_or_pasted_and_an_impossible_wish_says_what_would_do(ch
     channel.field("Law").select_option("table")
     channel.field("Cells").fill("30")
     drawing = page.locator("svg", has=page.get_by_text("Sizes along the edge, drawn"))
+    drawing.hover()  # waits until it stands still
     frame = drawing.bounding_box()
     assert frame is not None
     middle = frame["x"] + 0.5 * frame["width"]

@@ -15,7 +15,7 @@ from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.smooth.outcome import Smoothed, Watch
-from plodek.core.smooth.smooth import smooth
+from plodek.core.smooth.run import run_over
 
 #: The nodes (ni, nj, nk, 3) of each block; nk is 1 in the plane.
 Blocks: TypeAlias = Mapping[str, Floats]
@@ -52,7 +52,7 @@ def runs_of(
             blocks = _in_space(model, blocks)
         elif blocks is None:
             blocks = fill_plane(owner.layout, owner.laid)
-        run = smooth(assemble(owner, blocks), sides_of(owner, blocks, settings), settings, watch)
+        run = run_over(assemble(owner, blocks), sides_of(owner, blocks, settings), settings, watch)
         blocks = run.blocks
         yield run
 

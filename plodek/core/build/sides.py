@@ -15,7 +15,7 @@ from plodek.core.grid.window import Window
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
-from plodek.core.smooth.settings import SmoothSettings
+from plodek.core.smooth.settings import RunSettings
 from plodek.core.smooth.sides import Gliding, HeldWall, Kept, Part, Plane, Sides
 from plodek.core.tolerances import SAME_PLACE
 
@@ -23,7 +23,7 @@ from plodek.core.tolerances import SAME_PLACE
 _FLAT = 1e-9
 
 
-def sides_of(model: Model, blocks: Mapping[str, Floats], settings: SmoothSettings) -> Sides:
+def sides_of(model: Model, blocks: Mapping[str, Floats], settings: RunSettings) -> Sides:
     """Say what the parts of the filled ``blocks`` do, nodes (ni, nj, nk, 3) by name.
 
     Raises BadValue for a wall or a gliding side inside the domain, and for one that is neither flat nor on
@@ -33,7 +33,7 @@ def sides_of(model: Model, blocks: Mapping[str, Floats], settings: SmoothSetting
 
 
 class _Reader:
-    def __init__(self, model: Model, blocks: Mapping[str, Floats], settings: SmoothSettings) -> None:
+    def __init__(self, model: Model, blocks: Mapping[str, Floats], settings: RunSettings) -> None:
         self.model, self.layout, self.blocks, self.settings = model, model.layout, blocks, settings
         self.number = {name: n for n, name in enumerate(model.layout.filled)}
         self.planes: list[Plane] = []

@@ -20,12 +20,12 @@ from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
 from plodek.core.grid.window import PatchType
 from plodek.core.model.layout_facts import LayoutFacts
-from plodek.core.model.operations import Fill, Lift, Operation, Smooth
+from plodek.core.model.operations import Fill, Lift, Operation, Run
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.joined import is_own, names_in
 from plodek.core.shape.surfaces.surface import Surface
-from plodek.core.smooth.settings import SmoothSettings
+from plodek.core.smooth.settings import RunSettings
 from plodek.core.spacing.jumps import Jump, jumps
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
 from plodek.core.spacing.wishes import Wish, wanted_sizes
@@ -86,13 +86,13 @@ class Model:
         return first if isinstance(first, Lift) else None
 
     @property
-    def smoothing(self) -> tuple[SmoothSettings, ...]:
-        """The smoothing runs on this layout, in order."""
-        return tuple(one.settings for one in self.operations if isinstance(one, Smooth))
+    def smoothing(self) -> tuple[RunSettings, ...]:
+        """The runs over the grid of this layout, in order: those that smooth, untangle or polish it."""
+        return tuple(one.settings for one in self.operations if isinstance(one, Run))
 
     @property
-    def all_smoothing(self) -> tuple[SmoothSettings, ...]:
-        """All smoothing runs, those on the plane that was lifted first."""
+    def all_smoothing(self) -> tuple[RunSettings, ...]:
+        """All runs, those on the plane that was lifted first."""
         return (*(self.lift.plane.smoothing if self.lift else ()), *self.smoothing)
 
     @property

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, TypeAlias
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import Layout
 from plodek.core.blocks.motion import Motion
-from plodek.core.smooth.settings import SmoothSettings
+from plodek.core.smooth.settings import RunSettings
 
 if TYPE_CHECKING:
     from plodek.core.model.model import Model
@@ -24,10 +24,10 @@ class Fill:
 
 
 @dataclass(frozen=True)
-class Smooth:
-    """Smooth the grid that is there."""
+class Run:
+    """Smooth, untangle or polish the grid that is there."""
 
-    settings: SmoothSettings
+    settings: RunSettings
 
 
 @dataclass(frozen=True)
@@ -68,4 +68,4 @@ class Lift:
         return self.foot.get(a, a) == self.foot.get(b, b)
 
 
-Operation: TypeAlias = Fill | Smooth | Lift
+Operation: TypeAlias = Fill | Run | Lift

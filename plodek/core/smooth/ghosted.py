@@ -119,6 +119,22 @@ class Ghosted:
             else:
                 xyz[one.to] = one.move.places(xyz[one.of])
 
+    def take_back(self, gradient: Floats) -> None:
+        """Bring a gradient (n, 3) by all slots to those that `renew` copies from, in place."""
+        for one in reversed(self.copies):
+            if one.move is None:
+                space_kernels.copy_back(gradient, one.to, one.of)
+            else:
+                np.add.at(gradient, one.of, one.move.scale * gradient[one.to] @ one.move.matrix)
+                gradient[one.to] = 0.0
+
+    def alike(self, marked: Bools) -> Bools:
+        """Give the slots (n,) of all nodes that have a marked one; none of those beyond which nothing is."""
+        flags = np.zeros(int(self.node.max()) + 2, dtype=bool)  # the last one is that of no node
+        flags[self.node[marked]] = True
+        flags[-1] = False
+        return flags[self.node]
+
     def spread(self, values: npt.NDArray[np.generic]) -> None:
         """Make the copies of values (n, ...) that do not turn with a move, in place."""
         for one in self.copies:

@@ -228,20 +228,15 @@ class Relaxation:
         if np.any(touched):
             kernels.cells_at(self.cells, touched, cells)
         kernels.mark_corners(self.cells, cells, touched)
-        flags = np.zeros(int(self.ghosted.node.max()) + 2, dtype=bool)  # the last one is that of no node
-        flags[self.ghosted.node[touched]] = True
-        flags[-1] = False
-        touched[:] = flags[self.ghosted.node]
+        touched[:] = self.ghosted.alike(touched)
 
 
 def neighbours(ghosted: Ghosted, scheme: Scheme, chosen: Bools) -> Pulled:
     """Take the neighbours along edges of ``chosen`` nodes (n,), where lines do not cross."""
-    wanted = np.zeros(int(ghosted.node.max()) + 2, dtype=bool)
-    wanted[ghosted.node[chosen]] = True
-    wanted[-1] = False
+    wanted = ghosted.alike(chosen) & (ghosted.mover >= 0)
     nodes, near = [], []
     for slots, strides in scheme.pieces:
-        here = slots[wanted[ghosted.node[slots]] & (ghosted.mover[slots] >= 0)]
+        here = slots[wanted[slots]]
         for step in (s for stride in strides for s in (stride, -stride)):
             nodes.append(ghosted.mover[here])
             near.append(here + np.int32(step))

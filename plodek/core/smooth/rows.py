@@ -86,6 +86,36 @@ class Scheme:
             found.append(self._together(first, np.full(len(first), slots.shape[-1] - 1), strides))
         return np.concatenate(found)
 
+    def cells_at(self, chosen: Bools) -> tuple[Slots, Rows]:
+        """Give the cells (m, 4) with any chosen node, by colours that share none, and the colours' bounds.
+
+        Of a cell that are its first slot and the steps along the axes; on a sheet the last one is 0.
+        """
+        cells, colours = [], []
+        for slots, strides in self.pieces:
+            first = slots[(slice(-1),) * self.axes]
+            touched = np.zeros(first.shape, dtype=bool)
+            for shift in np.ndindex(*(2,) * self.axes):
+                corner = tuple(slice(1, None) if n else slice(-1) for n in shift)
+                touched |= chosen[slots[corner]]
+            at = np.nonzero(touched)
+            ways = strides if self.axes == 3 else (*strides[::-1], 0)
+            own = np.empty((len(at[0]), 4), dtype=np.int32)
+            own[:, 0], own[:, 1:] = first[at], ways
+            cells.append(own)
+            colours.append(sum((n & 1) << axis for axis, n in enumerate(at)))
+        colour = np.concatenate(colours)
+        order = np.argsort(colour, kind="stable")
+        bounds = np.concatenate([[0], np.cumsum(np.bincount(colour, minlength=2**self.axes))])
+        return np.concatenate(cells)[order], bounds.astype(np.int64)
+
+    def normals_at(self, cells: Slots) -> Floats:
+        """Give the unit normals (m, 3) of cells (m, 4) of sheets; none (0, 3) of those in space."""
+        if self.normals is None:
+            return np.zeros((0, 3))
+        found = np.broadcast_to(self.normals[cells[:, 0] if len(self.normals) > 1 else 0], (len(cells), 3))
+        return np.asarray(found / np.maximum(np.linalg.norm(found, axis=1), 1e-300)[:, None])
+
     def _together(self, first: Slots, count: npt.NDArray[np.int64], strides: tuple[int, ...]) -> Rows:
         ways = strides[:2] if self.axes == 3 else strides[::-1]
         return np.stack([first, count, *(np.full(len(first), way) for way in ways)], axis=1).astype(np.int64)

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import NamedTuple
 
-import numpy as np
-import numpy.typing as npt
-
 from plodek.core.arrays import Floats
-from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
@@ -69,28 +65,3 @@ class Sides:
     spread: tuple[Gliding, ...] = ()
     kept: tuple[Kept, ...] = ()
     free_twins: bool = True
-
-
-def coarser(grid: Grid, sides: Sides) -> tuple[Grid, Sides]:
-    """Give the grid of every second node, from both ends of each line, and its sides."""
-    picks = [tuple(every_second(n) for n in block.shape[:3]) for block in grid.xyz]
-    xyz = tuple(block[np.ix_(*pick)] for block, pick in zip(grid.xyz, picks, strict=True))
-    walls = tuple(
-        replace(wall, away=wall.away[np.ix_(*_seen_from(wall.window, picks[wall.window.block]))])
-        for wall in sides.walls
-    )
-    return replace(grid, xyz=xyz), replace(sides, walls=walls)
-
-
-def every_second(nodes: int) -> npt.NDArray[np.int64]:
-    """Give the indices of every second node, the same from either end; all where there are few."""
-    if nodes <= 4:
-        return np.arange(nodes)
-    half = np.arange(0, (nodes + 1) // 2, 2)
-    return np.unique(np.concatenate([half, nodes - 1 - half]))
-
-
-def _seen_from(window: Window, pick: tuple[npt.NDArray[np.int64], ...]) -> tuple[npt.NDArray[np.int64], ...]:
-    """Give the indices along a side's two axes and away from it."""
-    a, b = (pick[axis] for axis in range(3) if axis != window.axis)
-    return a, b, pick[window.axis]

@@ -28,6 +28,15 @@ def copy(xyz: Floats, to: Slots, of: Slots) -> None:
             xyz[to[n], c] = xyz[of[n], c]
 
 
+@nb.njit(cache=True, nogil=True)
+def copy_back(values: Floats, to: Slots, of: Slots) -> None:
+    """Add what copies have of a gradient (n, 3) to what they are copies of, last ones first; they lose it."""
+    for n in range(len(to) - 1, -1, -1):
+        for c in range(3):
+            values[of[n], c] += values[to[n], c]
+            values[to[n], c] = 0.0
+
+
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath={"contract"})
 def sweep(
     xyz: Floats,

@@ -17,7 +17,7 @@ from plodek.core.arrays import Floats
 from plodek.core.errors import Halted, NotReady, PlodekError
 from plodek.core.formats.handoff import hand_off
 from plodek.core.recipe import document
-from plodek.core.recipe.steps.smooth.smooth import Smooth
+from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.smooth.outcome import COARSER, Progress
 from plodek.core.smooth.relaxation import PORTION
 from plodek.server.engine import Engine
@@ -86,7 +86,7 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
             raise _Stopped
         reached = iter(runs)
         for n, step in enumerate(steps[: len(models)]):
-            if isinstance(step, Smooth):
+            if isinstance(step, RunStep):
                 steps[n] = step.model_copy(update={"sweeps": max(next(reached).sweeps, 1)})
         recipe = recipe.model_copy(update={"steps": steps})
         key = cast(str, engine.smoothed_key(recipe.upto(len(models)), files))

@@ -40,7 +40,7 @@ def get_advice(project: int, query_data: AdviceQuery) -> AdvicesOut:
     found = projects.get(project)
     steps = projects.steps_of(found)[: query_data.upto]
     stages = {kind.name_of_kind(): kind.stage for kind in kinds()}
-    smoothed = [n for n, step in enumerate(steps) if step["kind"] == "smooth"]
+    smoothed = [n for n, step in enumerate(steps) if stages.get(step["kind"]) == "Smooth"]
     last = [n + 1 for n, step in enumerate(steps) if stages.get(step["kind"]) in _STAGES[query_data.stage]]
     at = min(smoothed[:1] + last[-1:], default=0)
     advise_on = advise if query_data.stage == "Blocks" else advise_spacing

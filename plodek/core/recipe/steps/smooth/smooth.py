@@ -2,27 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.blocks.layout import Side, edge_of
-from plodek.core.errors import BadValue, NothingFound
-from plodek.core.model import operations
+from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.recipe import selectors
-from plodek.core.recipe.fields import BlockSelector, CornersSelector, Length, SideSelector, when
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.fields import Length, SideSelector, when
+from plodek.core.recipe.steps.smooth import run_step
+from plodek.core.recipe.steps.smooth.run_step import Glide, Hold, Loose, OnlyBlocks, RunStep, Twins
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.units import length
 
 
-class Smooth(Step):
+class Smooth(RunStep):
     """Smooth the grid elliptically, in the plane or in space; steps before it give what it starts from."""
 
     kind: Literal["smooth"] = "smooth"
-    stage: ClassVar[Stage] = "Smooth"
     verb: ClassVar[str] = "Smooth"
     key: ClassVar[str] = "S"
     order: ClassVar[int] = 10
@@ -62,32 +58,16 @@ class Smooth(Step):
         json_schema_extra=when(control="wall control"),
         description="less is looser and more stable",
     )
-    glide: SideSelector | None = Field(
-        default=None,
-        title="Sides that glide",
-        description="their nodes slide along until lines leave squarely; other outer sides hold",
-    )
+    glide: Glide = None
     spread: SideSelector | None = Field(
         default=None,
         title="Sides smoothed by themselves",
         description="outer sides in space, smoothed within the surface that they lie on before the inside is",
     )
-    hold: SideSelector | None = Field(
-        default=None,
-        title="Inner sides that hold",
-        description="others are free and move as inner nodes",
-    )
-    twins: Literal["hold", "free"] = Field(
-        default="hold", title="Twin sides", description="free ones move as inner nodes, both together"
-    )
-    blocks: BlockSelector | None = Field(
-        default=None, title="Only these blocks", description="where left out, all"
-    )
-    loose: CornersSelector | None = Field(
-        default=None,
-        title="Pinned corners set free",
-        description="inner corners that are pinned stay where they are, but for these",
-    )
+    hold: Hold = None
+    twins: Twins = "hold"
+    blocks: OnlyBlocks = None
+    loose: Loose = None
     start: Literal["from coarser grids", "from the grid as it is"] = Field(
         default="from coarser grids",
         title="Start",
@@ -100,62 +80,30 @@ class Smooth(Step):
         "edge",
     )
 
-    def apply(self, model: Model, context: Context) -> Model:
-        model.need_blocks()
-        walls = self._walls(model) if self.control == "wall control" else []
-        glide, spread, hold = (self._sides(model, s) for s in (self.glide, self.spread, self.hold))
-        wakes = self._sides(model, self.wakes) if self.control == "wall control" else []
-        if spread and model.layout.dim == 2:
+    def settings(self, model: Model) -> SmoothSettings:
+        if self.spread is not None and model.layout.dim == 2:
             raise BadValue("edges cannot be smoothed by themselves", remedy="let them glide instead")
-        for one, other, words in (
-            (walls, glide, "hold as walls and glide"),
-            (glide, hold, "glide and hold"),
-            (spread, hold, "be smoothed and hold"),
-            (spread, glide, "be smoothed by themselves and glide"),
-        ):
-            if both := set(one) & set(other):
-                raise BadValue(
-                    f"{len(both)} sides shall both {words}", remedy="take them out of one of the two"
-                )
-        settings = SmoothSettings(
+        controls = self.control == "wall control"
+        found = SmoothSettings(
             sweeps=self.sweeps,
             control=self.control != "no control",
-            walls=tuple(walls),
-            glide=tuple(glide),
-            spread=tuple(spread),
-            held=tuple(hold),
-            wakes=tuple(wakes),
+            walls=run_step.need_walls(run_step.walls(model, self.walls)) if controls else (),
+            glide=run_step.sides(model, self.glide),
+            spread=run_step.sides(model, self.spread),
+            held=run_step.sides(model, self.hold),
+            wakes=run_step.sides(model, self.wakes) if controls else (),
             free_twins=self.twins == "free",
             coarse_first=self.start == "from coarser grids",
             tolerance=None if self.tolerance is None else length(self.tolerance, model.unit),
             strict=self.strictness,
             first=None if self.first is None else length(self.first, model.unit),
-            blocks=None if self.blocks is None else tuple(selectors.blocks(model, self.blocks)),
-            loose=() if self.loose is None else tuple(selectors.corners(model, self.loose)),
+            blocks=run_step.blocks(model, self.blocks),
+            loose=run_step.corners(model, self.loose),
         )
-        if settings.first is not None and not settings.first > 0:
-            raise BadValue(f"the first height is {settings.first:g}", remedy="give one above 0")
-        run = operations.Smooth(settings)
-        return replace(model, operations=(*model.operations, run), known=model.facts)
-
-    @staticmethod
-    def _sides(model: Model, selector: SideSelector | None) -> list[Side]:
-        if selector is None:
-            return []
-        if model.layout.dim == 2:
-            edges = (edge_of(*e) for e in selectors.edges(model, selector))
-            return [e for e in edges if e in set(model.layout.filled_edges)]
-        filled = set(model.layout.filled)
-        uses = model.layout.sides
-        return [s for s in selectors.sides(model, selector) if any(use.block in filled for use in uses[s])]
-
-    def _walls(self, model: Model) -> list[Side]:
-        if self.walls is not None:
-            return self._sides(model, self.walls)
-        found = model.guided if model.layout.dim == 2 else model.layered or model.guided
-        if not found:
-            raise NothingFound(
-                "no outer side lies on a guide, so there is no wall to hold",
-                remedy="choose the walls, or smooth with interior control",
-            )
-        return list(found)
+        run_step.apart(found.walls, found.glide, "hold as walls and glide")
+        run_step.apart(found.glide, found.held, "glide and hold")
+        run_step.apart(found.spread, found.held, "be smoothed and hold")
+        run_step.apart(found.spread, found.glide, "be smoothed by themselves and glide")
+        if found.first is not None and not found.first > 0:
+            raise BadValue(f"the first height is {found.first:g}", remedy="give one above 0")
+        return found

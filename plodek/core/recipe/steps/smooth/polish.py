@@ -1,0 +1,70 @@
+"""The step that betters the worst cells."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from plodek.core.model.model import Model
+from plodek.core.recipe.fields import SideSelector
+from plodek.core.recipe.steps.smooth import run_step
+from plodek.core.recipe.steps.smooth.run_step import Glide, Hold, Loose, OnlyBlocks, RunStep, Twins
+from plodek.core.smooth.settings import ShapeSettings
+
+
+class Polish(RunStep):
+    """Better the worst cells and those around them, and nothing else; the worst never gets worse.
+
+    It pays at the end, after *Smooth*: at corners where three or five lines meet and round tails, where a
+    smooth grid is not the squarest.
+    """
+
+    kind: Literal["polish"] = "polish"
+    verb: ClassVar[str] = "Polish"
+    key: ClassVar[str] = "O"
+    order: ClassVar[int] = 30
+    sentence: ClassVar[str] = "Polish cells below {below}, keeping first cells at {walls}"
+    below: float = Field(
+        default=0.6,
+        title="Cells below a scaled Jacobian of",
+        gt=0,
+        le=1,
+        description="these are bettered, and what is within 8 cells of them may move",
+    )
+    jumps: float = Field(
+        default=2.0,
+        title="Jumps in size above",
+        gt=1,
+        description="where the next cell along a line is so many times longer or shorter, sizes are "
+        "evened out",
+    )
+    walls: SideSelector | None = Field(
+        default=None,
+        title="Walls to hold",
+        description="their first cells stay as they are; where left out, those of all outer sides that lie "
+        "on a guide (in space of those with wall layers, if any has)",
+    )
+    glide: Glide = None
+    hold: Hold = None
+    twins: Twins = "hold"
+    blocks: OnlyBlocks = None
+    loose: Loose = None
+    sweeps: int = Field(default=2000, title="Sweeps at most", ge=1, le=100_000)
+
+    def settings(self, model: Model) -> ShapeSettings:
+        glide, held = run_step.sides(model, self.glide), run_step.sides(model, self.hold)
+        walls = run_step.walls(model, self.walls)
+        run_step.apart(walls, glide, "hold as walls and glide")
+        run_step.apart(glide, held, "glide and hold")
+        return ShapeSettings(
+            sweeps=self.sweeps,
+            polish=self.below,
+            jumps=self.jumps,
+            walls=walls,
+            glide=glide,
+            held=held,
+            free_twins=self.twins == "free",
+            blocks=run_step.blocks(model, self.blocks),
+            loose=run_step.corners(model, self.loose),
+        )

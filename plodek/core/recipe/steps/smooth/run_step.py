@@ -1,0 +1,103 @@
+"""What the steps of the Smooth stage share: they run over the grid, and say what its parts do meanwhile."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Annotated, ClassVar, Literal, TypeAlias
+
+from pydantic import Field
+
+from plodek.core.blocks.layout import Side, edge_of
+from plodek.core.errors import BadValue, NothingFound
+from plodek.core.model import operations
+from plodek.core.model.model import Model
+from plodek.core.recipe import selectors
+from plodek.core.recipe.fields import BlockSelector, CornersSelector, SideSelector
+from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.smooth.settings import RunSettings
+
+Glide: TypeAlias = Annotated[
+    SideSelector | None,
+    Field(
+        title="Sides that glide",
+        description="their nodes slide along what they lie on; other outer sides hold",
+    ),
+]
+Hold: TypeAlias = Annotated[
+    SideSelector | None,
+    Field(title="Inner sides that hold", description="others are free and move as inner nodes"),
+]
+Twins: TypeAlias = Annotated[
+    Literal["hold", "free"],
+    Field(title="Twin sides", description="free ones move as inner nodes, both together"),
+]
+OnlyBlocks: TypeAlias = Annotated[
+    BlockSelector | None, Field(title="Only these blocks", description="where left out, all")
+]
+Loose: TypeAlias = Annotated[
+    CornersSelector | None,
+    Field(
+        title="Pinned corners set free",
+        description="inner corners that are pinned stay where they are, but for these",
+    ),
+]
+
+
+class RunStep(Step):
+    """A step that runs over the grid."""
+
+    stage: ClassVar[Stage] = "Smooth"
+
+    def settings(self, model: Model) -> RunSettings:
+        """Give what the run is asked for. Raises PlodekError where it cannot be."""
+        raise NotImplementedError
+
+    def apply(self, model: Model, context: Context) -> Model:
+        model.need_blocks()
+        run = operations.Run(self.settings(model))
+        return replace(model, operations=(*model.operations, run), known=model.facts)
+
+
+def sides(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
+    """Give the sides of filled blocks that a selector finds, edges in the plane; none where there is none."""
+    if selector is None:
+        return ()
+    if model.layout.dim == 2:
+        edges = (edge_of(*e) for e in selectors.edges(model, selector))
+        return tuple(e for e in edges if e in set(model.layout.filled_edges))
+    filled = set(model.layout.filled)
+    uses = model.layout.sides
+    return tuple(s for s in selectors.sides(model, selector) if any(use.block in filled for use in uses[s]))
+
+
+def walls(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
+    """Give the walls that a selector finds; without one those with wall layers, or all on guides."""
+    if selector is not None:
+        return sides(model, selector)
+    return tuple(model.guided if model.layout.dim == 2 else model.layered or model.guided)
+
+
+def need_walls(found: tuple[Side, ...]) -> tuple[Side, ...]:
+    """Give walls if there are any. Raises NothingFound."""
+    if not found:
+        raise NothingFound(
+            "no outer side lies on a guide, so there is no wall to hold",
+            remedy="choose the walls, or smooth with interior control",
+        )
+    return found
+
+
+def apart(first: tuple[Side, ...], second: tuple[Side, ...], words: str) -> None:
+    """Raise BadValue, with ``words`` for what they shall both do, where sides are in both."""
+    if both := set(first) & set(second):
+        raise BadValue(f"{len(both)} sides shall both {words}", remedy="take them out of one of the two")
+
+
+def blocks(model: Model, selector: BlockSelector | None) -> tuple[str, ...] | None:
+    """Give the blocks that a selector finds, None for all."""
+    return None if selector is None else tuple(selectors.blocks(model, selector))
+
+
+def corners(model: Model, selector: CornersSelector | None) -> tuple[str, ...]:
+    """Give the corners that a selector finds; none where there is none."""
+    return () if selector is None else tuple(selectors.corners(model, selector))

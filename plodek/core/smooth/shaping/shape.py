@@ -1,0 +1,200 @@
+"""Shaping cells by their energy: untangling what is folded, and polishing what is worst.
+
+Foldover-free maps (Garanzha et al. 2021, ACM Trans. Graph. 40, 4) by L-BFGS; `kernels` have the energy.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from threadpoolctl import threadpool_limits
+
+from plodek.core.arrays import Bools, Floats
+from plodek.core.grid.grid import Grid
+from plodek.core.smooth.coarsening import carried_up, coarser, quiet
+from plodek.core.smooth.ghosted import Slots
+from plodek.core.smooth.movable import Movable, nodes_of
+from plodek.core.smooth.outcome import Progress, Smoothed, Watch
+from plodek.core.smooth.settings import ShapeSettings
+from plodek.core.smooth.shaping.energy import Energy
+from plodek.core.smooth.shaping.wanted import Lines
+from plodek.core.smooth.sides import Sides
+
+#: Steps of the minimiser in a round; then nodes are put back onto their guides and the energy is renewed.
+STEPS = 60
+#: Coarser grids are shaped in this many sweeps at most.
+MOST_COARSE = 2000
+#: A round that gains less than this share of the energy, or of the worst corner, is the last.
+_GAIN = 1e-3
+#: ε falls at least by this share in a round.
+_FALL = 0.1
+#: Where nothing is folded ε is this.
+_NONE = 1e-10
+#: A barrier stands this far beyond the worst corner, as a share of it.
+_ROOM = 0.05
+#: Polishing reaches this many cells around those that it is for.
+AROUND = 8
+
+
+def shape(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None = None) -> Smoothed:
+    """Untangle or polish a grid; the input stays as it is. Never makes it worse.
+
+    ``sides.walls`` keep the first node of each of their lines as it is. Where cells stay folded the result's
+    note says so and its ``rough`` is the place of one: of one that its held corners fold, if there is any.
+    """
+    run = _Run(grid, sides, settings, watch)
+    below = coarser(grid, sides) if settings.polish is None else None
+    if below is not None:
+        # As many sweeps whatever is asked for: a run that was stopped comes out the same again.
+        found = shape(*below, replace(settings, sweeps=MOST_COARSE), quiet(watch, run.began, run.blocks))
+        run.begin(carried_up(grid, below[0], found.blocks), found.progress)
+    # With more threads than one the minimiser's sums would round otherwise, and stand in the kernels' way.
+    with threadpool_limits(1, user_api="blas"):
+        return run.go()
+
+
+class _Run:
+    def __init__(self, grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None) -> None:
+        self.movable = Movable.of(grid, sides)
+        self.grid, self.settings, self.watch = grid, settings, watch
+        self.ghosted, self.xyz = self.movable.ghosted, self.movable.xyz
+        self.cells = self.movable.scheme.cells()
+        self.square = np.full(self.ghosted.count, 2.0, dtype=np.float32)
+        self.sweeps, self.stopped = 0, False
+        self._put_back()
+        self.began = self.best = self._progress(0.0)
+        self.best_xyz = self.xyz.copy()
+        free = self.movable.free & ~self._at_walls(sides)
+        lines = Lines.of(self.ghosted, self.movable.scheme, self.xyz)
+        if settings.polish is not None:
+            free &= self._near(
+                settings.polish, lines.at_edges(lines.jumps() > settings.jumps, self.ghosted.count)
+            )
+        self.energy = Energy(self.movable, free, lines, even=settings.polish is not None)
+
+    def _at_walls(self, sides: Sides) -> Bools:
+        """Say which slots are the first ones of lines from walls."""
+        first = np.zeros(self.ghosted.count, dtype=bool)
+        for wall in sides.walls:
+            slots = self.ghosted.own[wall.window.block]
+            inside = np.roll(slots, 1 if wall.window.end else -1, axis=wall.window.axis)
+            first[inside[wall.window.slices(slots.shape)]] = True
+        return self.ghosted.alike(first)
+
+    def _near(self, below: float, touched: Bools) -> Bools:
+        """Say which slots are at cells worse than a scaled Jacobian, are touched, or not far from there."""
+        kernels = self.movable.scheme.kernels
+        cells = self.square < below
+        for _ in range(AROUND + 1):
+            kernels.mark_corners(self.cells, cells, touched)
+            touched |= self.ghosted.alike(touched)
+            kernels.cells_at(self.cells, touched, cells)
+        return touched
+
+    def _progress(self, move: float) -> Progress:
+        """Tell where it stands."""
+        self.movable.scheme.squareness(self.xyz, self.cells, self.square)
+        folded = int(np.count_nonzero(self.square <= 0))
+        return Progress(self.sweeps, move, folded, worst=float(min(self.square.min(), 1.0)))
+
+    def _improved(self, move: float) -> Progress:
+        """Tell where it stands, and remember it if it is the best so far."""
+        progress = self._progress(move)
+        if (progress.folded, -progress.worst) < (self.best.folded, -self.best.worst):
+            self.best = progress
+            self.best_xyz[:] = self.xyz
+        return progress
+
+    def begin(self, blocks: tuple[Floats, ...], reached: Progress) -> None:
+        """Begin from what a coarser grid has reached, if that is better."""
+        start, still = self.ghosted.taken(blocks), self.energy.still
+        self.stopped = reached.note == "stopped"
+        self.xyz[:] = np.where(still[:, None], self.xyz, start)
+        self._put_back()
+        self._improved(0.0)
+        self.xyz[:] = self.best_xyz
+
+    def go(self) -> Smoothed:
+        """Run to the end."""
+        if self.stopped:
+            note = "stopped"
+        elif not len(self.energy.slots):
+            note = "no node may move" if self.settings.polish is None else "no cell is worse than that"
+        else:
+            note = self._untangle() if self.settings.polish is None else self._polish()
+            self.xyz[:] = self.best_xyz
+        progress, rough = replace(self._progress(self.best.move), note=note), None
+        if progress.folded:
+            bad = self._folded()
+            forced = self.energy.folds_held(bad)
+            if len(forced) and note != "stopped":
+                progress = replace(progress, note=f"{len(forced)} cells are folded by nodes that hold")
+            rough = self.xyz[(forced if len(forced) else bad)[0, 0]]
+        return Smoothed(self.blocks(), self.began, progress, rough=rough)
+
+    def _folded(self) -> Slots:
+        cells, _ = self.movable.scheme.cells_at(self.ghosted.node >= 0)
+        return cells[self.square[cells[:, 0]] <= 0]
+
+    def blocks(self) -> dict[str, Floats]:
+        """Give the nodes of each block as they are."""
+        return nodes_of(self.grid, self.ghosted, self.xyz)
+
+    def _untangle(self) -> str:
+        least = self.energy.look(1.0)[2]
+        epsilon = _after(1.0, least, _FALL)
+        while self.sweeps < self.settings.sweeps:
+            before = self.energy.look(epsilon)[0]
+            if not self._round(epsilon, 0.0):
+                return "stopped"
+            total, _, least = self.energy.look(epsilon)
+            gain = 1.0 - total / before
+            if not self.best.folded and gain < _GAIN:
+                return "settled"
+            epsilon = _after(epsilon, least, max(gain, _FALL))
+        return ""
+
+    def _polish(self) -> str:
+        worst = self.energy.look(_NONE)[1]
+        while self.sweeps < self.settings.sweeps:
+            barrier = 1.0 / ((1.0 + _ROOM) * worst)
+            before = self.energy.look(_NONE, barrier)[0]
+            if not self._round(_NONE, barrier):
+                return "stopped"
+            total, now, _ = self.energy.look(_NONE, barrier)
+            if now > (1.0 - _GAIN) * worst and total > (1.0 - _GAIN) * before:
+                return "settled"
+            worst = now
+        return ""
+
+    def _round(self, epsilon: float, barrier: float) -> bool:
+        """Minimise once, and put nodes back onto their guides; says whether to go on.
+
+        What a round that was stopped within has done is not kept: it could not be had again.
+        """
+        before, told = self.xyz.copy(), self.best
+        steps = min(STEPS, self.settings.sweeps - self.sweeps)
+        done, going = self.energy.minimise(
+            epsilon, barrier, steps, lambda n: self._ask(replace(told, sweeps=self.sweeps + n))
+        )
+        if not going:
+            return False
+        self.sweeps += max(done, 1)
+        self._put_back()
+        return self._ask(self._improved(float(np.sqrt(((self.xyz - before) ** 2).sum(axis=1).max()))))
+
+    def _ask(self, progress: Progress) -> bool:
+        return self.watch is None or self.watch(progress, self.blocks)
+
+    def _put_back(self) -> None:
+        if self.movable.constraints.put_back(self.xyz):
+            self.ghosted.renew(self.xyz)
+
+
+def _after(epsilon: float, least: float, gain: float) -> float:
+    """Give the ε of the next round, by the least determinant and what the last round gained."""
+    root = np.hypot(epsilon, least)
+    chi = 0.5 * (least + root) if least > 0 else 0.5 * epsilon**2 / (root - least)
+    mu = (1.0 - gain) * chi
+    return 2.0 * float(np.sqrt(mu * (mu - least))) if least < mu else _NONE
