@@ -15,7 +15,7 @@ from plodek.core.grid.window import Window
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
-from plodek.core.smooth.settings import RunSettings
+from plodek.core.smooth.settings import RunSettings, ShapeSettings, SmoothSettings
 from plodek.core.smooth.sides import Gliding, HeldWall, Kept, Part, Plane, Sides
 from plodek.core.tolerances import SAME_PLACE
 
@@ -99,15 +99,23 @@ class _Reader:
         return uses
 
     def _wall(self, side: Side, use: Use) -> HeldWall:
-        """Take the heights of a wall as filled: over wall layers, and in the plane, as its ends have them."""
+        """Take the heights of a wall as filled: over wall layers, and in the plane, as its ends have them.
+
+        Where cells are only shaped they are those that are there.
+        """
         lines = lines_from(self.blocks[use.block], use)
         seen = np.ones(lines.shape[:2], dtype=bool)
-        heights = heights_over(self.model, side, lines, seen).reshape(seen.shape)
+        steps = np.linalg.norm(np.diff(lines, axis=2), axis=-1)
+        if isinstance(self.settings, ShapeSettings):
+            heights = steps[:, :, 0]
+        else:
+            heights = heights_over(self.model, side, lines, seen).reshape(seen.shape)
         if self.settings.first is not None and side in self.layout.outer:
             heights = np.full(seen.shape, self.settings.first)
-        elif self.layout.dim == 2 or side in self.model.layered:
+        elif isinstance(self.settings, SmoothSettings) and (
+            self.layout.dim == 2 or side in self.model.layered
+        ):
             heights = heights_between(heights)
-        steps = np.linalg.norm(np.diff(lines, axis=2), axis=-1)
         size = self.layout.size()
         flat = ~((steps[:, :, 0] > 1e-12 * size) & (heights > 1e-12 * size))
         if np.any(flat):

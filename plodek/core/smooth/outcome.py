@@ -40,6 +40,10 @@ class WallHeld:
     wished: Floats = field(default_factory=lambda: np.empty(0))
     angles: Floats = field(default_factory=lambda: np.empty(0))
 
+    def off(self) -> float:
+        """Give the worst share by which a first height is off."""
+        return float(np.abs(self.heights / self.wished - 1).max(initial=0.0))
+
 
 @dataclass(frozen=True)
 class Smoothed:

@@ -66,6 +66,11 @@ class Relaxation:
         self.cells = self.scheme.cells()
         if self.constraints.put_back(self.xyz):
             self.ghosted.renew(self.xyz)
+        self.bound = np.zeros(1, dtype=bool)
+        if len(self.constraints.slots):
+            self.bound = np.zeros(self.ghosted.count, dtype=bool)
+            self.bound[self.constraints.slots] = True
+            self.tied = neighbours(self.ghosted, self.scheme, self.bound)
         self.phi = np.zeros((1, self.scheme.axes), dtype=np.float32)
         self.hold, self.target = np.zeros(1, dtype=np.float32), np.zeros((1, 3))
         if self.settings.control:
@@ -162,32 +167,33 @@ class Relaxation:
         xyz = self.xyz
         move = share = 0.0
         for n in range(count):
-            slid = xyz[self.glides.slots] if n == count - 1 else None
+            slid = xyz[self.tied.slots] if n == count - 1 and len(self.bound) > 1 else None
             move, share = self.scheme.kernels.sweep(
-                xyz, self.rows, self.bounds, self.soft, self.phi, self.hold, self.target, omega
+                xyz, self.rows, self.bounds, self.soft, self.phi, self.hold, self.target, self.bound, omega
             )
             for part in (self.singles, self.glides):
                 a, b = space_kernels.towards(
                     xyz, part.slots, part.start, part.near, part.weight, STEP,
-                    self.soft, self.hold, self.target, part is self.singles and len(self.phi) > 1,
+                    self.soft, self.hold, self.target, self.bound, part is self.singles and len(self.phi) > 1,
                 )  # fmt: skip
-                if part is self.singles:
-                    move, share = max(move, a), max(share, b)
+                move, share = max(move, a), max(share, b)
             self.constraints.keep(xyz)
-            if slid is not None and len(slid):
-                a, b = self._slid(slid)
+            if slid is not None:
+                a, b = self._slid(slid, omega)
                 move, share = max(move, a), max(share, b)
             self.ghosted.renew(xyz)
         if self.constraints.put_back(xyz):
             self.ghosted.renew(xyz)
         return move, share
 
-    def _slid(self, before: Floats) -> tuple[float, float]:
-        """Give the largest full way that a gliding node went along its guide, and the largest share."""
-        glides, xyz = self.glides, self.xyz
-        way = np.linalg.norm(xyz[glides.slots] - before, axis=1)
-        way /= STEP * np.maximum(self.soft[glides.slots], 1e-6)
-        size = np.linalg.norm(xyz[glides.near[glides.start[:-1]]] - xyz[glides.slots], axis=1)
+    def _slid(self, before: Floats, omega: float) -> tuple[float, float]:
+        """Give the largest full way that a node on a guide went along it, and the largest share."""
+        tied, xyz = self.tied, self.xyz
+        step = np.where(self.regular[tied.slots], omega, STEP)
+        way = np.linalg.norm(xyz[tied.slots] - before, axis=1)
+        way /= step * np.maximum(self.soft[tied.slots], 1e-6)
+        ends = np.repeat(tied.slots, np.diff(tied.start))
+        size = np.minimum.reduceat(np.linalg.norm(xyz[tied.near] - xyz[ends], axis=1), tied.start[:-1])
         return float(way.max()), float((way / np.maximum(size, 1e-300)).max())
 
     def _guard(self, before: Floats, floor: np.float32, *, soften: bool) -> None:

@@ -10,9 +10,11 @@ import numpy as np
 import numpy.typing as npt
 
 from plodek.core.arrays import Bools, Floats
-from plodek.core.grid.window import Window
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.smooth import sheet_kernels, space_kernels
 from plodek.core.smooth.ghosted import Ghosted, Slots
+from plodek.core.smooth.sides import Gliding, Plane
 from plodek.core.smooth.space_kernels import Singles
 
 Rows: TypeAlias = npt.NDArray[np.int64]
@@ -48,6 +50,8 @@ class Scheme:
     kernels: Kernels
     #: The normals that quadrangles of a sheet had (n, 3), or one for all of them, by rows and across.
     normals: Floats | None = None
+    #: Whether no slot is in two pieces.
+    apart: bool = True
 
     @property
     def axes(self) -> int:
@@ -92,7 +96,7 @@ class Scheme:
         Of a cell that are its first slot and the steps along the axes; on a sheet the last one is 0.
         """
         cells, colours = [], []
-        for slots, strides in self.pieces:
+        for n, (slots, strides) in enumerate(self.pieces):
             first = slots[(slice(-1),) * self.axes]
             touched = np.zeros(first.shape, dtype=bool)
             for shift in np.ndindex(*(2,) * self.axes):
@@ -103,7 +107,8 @@ class Scheme:
             own = np.empty((len(at[0]), 4), dtype=np.int32)
             own[:, 0], own[:, 1:] = first[at], ways
             cells.append(own)
-            colours.append(sum((n & 1) << axis for axis, n in enumerate(at)))
+            own_colours = 0 if self.apart else n << self.axes
+            colours.append(own_colours + sum((k & 1) << axis for axis, k in enumerate(at)))
         colour = np.concatenate(colours)
         order = np.argsort(colour, kind="stable")
         bounds = np.concatenate([[0], np.cumsum(np.bincount(colour, minlength=2**self.axes))])
@@ -131,16 +136,29 @@ def through(ghosted: Ghosted) -> Scheme:
     return Scheme(pieces, _kernels(sheet_kernels), np.array([[0.0, 0.0, -1.0]]))
 
 
-def over(ghosted: Ghosted, xyz: Floats, windows: Sequence[Window]) -> Scheme:
+def over(ghosted: Ghosted, xyz: Floats, sides: Sequence[Gliding]) -> Scheme:
     """Give the rows over sides of blocks of space, whose nodes are at ``xyz`` (n, 3)."""
     normals = np.zeros((ghosted.count, 3))
     pieces = []
-    for window in windows:
+    for window, guide in ((side.window, side.on) for side in sides):
         slots = ghosted.own[window.block]
         a, b = (axis for axis in range(3) if axis != window.axis)
         strides = ghosted.strides[window.block]
         sheet = np.take(slots, -1 if window.end else 0, axis=window.axis)
         pieces.append(Piece(sheet, (strides[a], strides[b])))
         at = xyz[sheet]
-        normals[sheet[:-1, :-1]] = np.cross(at[:-1, 1:] - at[1:, :-1], at[1:, 1:] - at[:-1, :-1])
-    return Scheme(pieces, _kernels(sheet_kernels), normals)
+        normals[sheet[:-1, :-1]] = _normals(at, guide)
+    return Scheme(pieces, _kernels(sheet_kernels), normals, apart=False)
+
+
+def _normals(at: Floats, guide: Surface | Plane | Curve) -> Floats:
+    """Give the normals of quadrangles between nodes (na, nb, 3): those of what they lie on, all one way."""
+    own = np.cross(at[:-1, 1:] - at[1:, :-1], at[1:, 1:] - at[:-1, :-1])
+    middle = 0.25 * (at[:-1, :-1] + at[1:, :-1] + at[:-1, 1:] + at[1:, 1:]).reshape(-1, 3)
+    if isinstance(guide, Surface):
+        found = guide.normal(guide.nearest(middle)).reshape(own.shape)
+    elif isinstance(guide, Plane):
+        found = np.broadcast_to(guide.normal, own.shape)
+    else:
+        return own
+    return found if np.sum(found * own) > 0 else -found

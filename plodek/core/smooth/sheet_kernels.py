@@ -24,6 +24,7 @@ def sweep(
     phi: Singles,
     hold: Singles,
     target: Floats,
+    bound: Any,
     omega: float,
 ) -> tuple[float, float]:
     """Move the nodes of all rows once, colour by colour (``bounds``), in place, within their sheet.
@@ -33,7 +34,7 @@ def sweep(
     as `space_kernels.sweep` has it.
     """
     largest = longest = 0.0
-    controlled, held = len(phi) > 1, len(hold) > 1
+    controlled, held, tied = len(phi) > 1, len(hold) > 1, len(bound) > 1
     for colour in range(len(bounds) - 1):
         most = most_of_all = 0.0
         for r in nb.prange(bounds[colour], bounds[colour + 1]):
@@ -80,8 +81,9 @@ def sweep(
                     dy = (1 - h) * dy + h * (target[p, 1] - xyz[p, 1])
                     dz = (1 - h) * dz + h * (target[p, 2] - xyz[p, 2])
                 far = dx * dx + dy * dy + dz * dz
-                row_longest = max(row_longest, far)
-                row_most = max(row_most, 4.0 * far / min(aa, bb))
+                if not (tied and bound[p]):
+                    row_longest = max(row_longest, far)
+                    row_most = max(row_most, 4.0 * far / min(aa, bb))
                 step = share * omega
                 xyz[p, 0] += step * dx
                 xyz[p, 1] += step * dy

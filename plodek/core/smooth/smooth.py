@@ -17,8 +17,11 @@ from plodek.core.smooth.sides import Sides
 from plodek.core.smooth.surfaces import spread_sides
 from plodek.core.smooth.walls import Walls
 
-#: Coarser grids are smoothed this many sweeps at most.
+#: Coarser grids are smoothed this many sweeps at most, and sheets.
 MOST_COARSE = 500
+MOST_OF_SHEETS = 500
+#: Nodes of a sheet where as many quadrangles meet; where three or five do, they go to the mean of neighbours.
+_CROSSING, _OTHERS = 4, (3, 5)
 
 
 def smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | None = None) -> Smoothed:
@@ -29,7 +32,7 @@ def smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | No
     """
     before = grid
     if sides.spread:
-        grid = spread_sides(grid, sides, settings)
+        grid = spread_sides(grid, sides, lambda sheet: _relax_sheet(sheet, sides, settings))
     found = _smooth(grid, sides, settings, watch)
     if before is grid:
         return found
@@ -75,3 +78,22 @@ def _relaxation(grid: Grid, sides: Sides, settings: SmoothSettings) -> Relaxatio
         walls=Walls(ghosted, xyz, sides.walls if settings.control else ()),
         settings=settings,
     )
+
+
+def _relax_sheet(sheet: Movable, sides: Sides, settings: SmoothSettings) -> None:
+    """Smooth sides within what they lie on."""
+    around = sheet.ghosted.around[sheet.ghosted.node]
+    regular = sheet.free & (around == _CROSSING)
+    single = sheet.free & np.isin(around, _OTHERS)
+    Relaxation(
+        ghosted=sheet.ghosted,
+        scheme=sheet.scheme,
+        xyz=sheet.xyz,
+        full=(regular | single).astype(np.float32),
+        regular=regular,
+        singles=neighbours(sheet.ghosted, sheet.scheme, single),
+        glides=sheet.glides,
+        constraints=sheet.constraints,
+        walls=Walls(sheet.ghosted, sheet.xyz, sides.walls if settings.control else (), regular | single),
+        settings=replace(settings, sweeps=min(settings.sweeps, MOST_OF_SHEETS)),
+    ).go(None)

@@ -46,6 +46,7 @@ def sweep(
     phi: Singles,
     hold: Singles,
     target: Floats,
+    bound: Any,
     omega: float,
 ) -> tuple[float, float]:
     """Move the nodes of all rows once, colour by colour (``bounds``), in place.
@@ -57,10 +58,11 @@ def sweep(
     central differences, over-relaxed by ``omega``. ``rows`` (r, 4) are the first slot of a row, how many
     nodes, and the strides across; ``soft`` (n,) is the share of its move that a node makes, 0 where it
     stays; ``phi`` (n, 3) the interior control, or one row where there is none; ``hold`` (n,) the share of
-    a node's place that is its ``target`` (n, 3), or one where there are none.
+    a node's place that is its ``target`` (n, 3), or one where there are none. Nodes that are ``bound`` (n,),
+    or one where none is, do not count: guides take back a part of their move.
     """
     largest = longest = 0.0
-    controlled, held = len(phi) > 1, len(hold) > 1
+    controlled, held, tied = len(phi) > 1, len(hold) > 1, len(bound) > 1
     for colour in range(len(bounds) - 1):
         most = most_of_all = 0.0
         for r in nb.prange(bounds[colour], bounds[colour + 1]):
@@ -115,8 +117,9 @@ def sweep(
                     dy = (1 - h) * dy + h * (target[p, 1] - xyz[p, 1])
                     dz = (1 - h) * dz + h * (target[p, 2] - xyz[p, 2])
                 far = dx * dx + dy * dy + dz * dz
-                row_longest = max(row_longest, far)
-                row_most = max(row_most, 4.0 * far / min(aa, bb, cc))
+                if not (tied and bound[p]):
+                    row_longest = max(row_longest, far)
+                    row_most = max(row_most, 4.0 * far / min(aa, bb, cc))
                 step = share * omega
                 xyz[p, 0] += step * dx
                 xyz[p, 1] += step * dy
@@ -147,6 +150,7 @@ def towards(
     soft: Singles,
     hold: Singles,
     target: Floats,
+    bound: Any,
     fair: bool,
 ) -> tuple[float, float]:
     """Move single nodes ``step`` of the way to the weighted means of others, in place.
@@ -154,7 +158,8 @@ def towards(
     Where it is ``fair`` each weight is one over the distance, so that all pulls are alike: it comes to rest
     where they cancel, three lines at 120° whatever their spacing (Weiszfeld 1937, Tôhoku Math. J. 43, 355).
     ``near`` and ``weight`` are in compressed rows from ``start``, and the weights of a row add up to one.
-    Returns the largest full way, and the largest as a share of the distance to the nearest of the others.
+    Returns the largest full way of those not ``bound`` (n,), and the largest as a share of the distance to
+    the nearest of the others.
     """
     largest = longest = 0.0
     for n in range(len(slots)):
@@ -187,8 +192,9 @@ def towards(
             z += h * (target[p, 2] - z)
         dx, dy, dz = x - xyz[p, 0], y - xyz[p, 1], z - xyz[p, 2]
         far = dx * dx + dy * dy + dz * dz
-        longest = max(longest, far)
-        largest = max(largest, far / max(nearest, 1e-300))
+        if len(bound) == 1 or not bound[p]:
+            longest = max(longest, far)
+            largest = max(largest, far / max(nearest, 1e-300))
         xyz[p, 0] += step * soft[p] * dx
         xyz[p, 1] += step * soft[p] * dy
         xyz[p, 2] += step * soft[p] * dz

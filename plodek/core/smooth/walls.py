@@ -24,6 +24,8 @@ REACH = 1.5
 FADE = 0.6
 #: Over a sharp edge nodes stand off by at most 1/0.5 of their distance.
 _SHARPEST = 0.5
+#: A wall is sharp where its faces turn from their mean by more than this cosine.
+_SHARP = 0.9
 #: A line leans by more than this tangent.
 _LEANS = 0.1
 #: Normals may go on to this share of the way to a line that leans towards them.
@@ -82,8 +84,7 @@ class Walls:
 
     def heights_off(self, xyz: Floats) -> float:
         """Give the worst share by which a first height is off."""
-        held = self.held(xyz)
-        return float(np.abs(held.heights / held.wished - 1).max(initial=0.0))
+        return self.held(xyz).off()
 
     def pulls(self, strict: float) -> tuple[npt.NDArray[np.float32], Floats]:
         """Give the share (n,) by which walls hold each node, and the place (n, 3) where they want it.
@@ -113,6 +114,17 @@ class Walls:
         held_at = weight > 0
         target[held_at] /= weight[held_at][:, None]
         return share.astype(np.float32), target
+
+    def first_nodes(self) -> list[tuple[Slots, Floats, Bools]]:
+        """Give, by wall, the first slots (m,) of its lines, the normals (m, 3), and which are sharp (m,)."""
+        if not self.walls:
+            return []
+        normal, cosine, _ = _normals(self.ghosted, self.xyz, self.lines, 0)
+        found = []
+        for lines in self.lines:
+            base, first = self.ghosted.node[lines[:, :, 0]].ravel(), lines[:, :, 1].ravel()
+            found.append((first, normal[base], cosine[base] < _SHARP))
+        return found
 
     def _room(self) -> Floats:
         """Give, by line, how far normals may go until lines from corners of the walls lean into their way.

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import TypeAlias
 
 import numpy as np
 import scipy
@@ -17,16 +18,25 @@ from plodek.core.smooth.shaping.wanted import LEAST, Lines
 _MEMORY = 7
 #: A step to more than so many times the energy counts as that.
 _MOST = 10.0
+#: A normal whose square along a guide is below this is that of the guide.
+_ALIKE = 1e-4
 #: A node without edges in some direction may still move there, by this share of the others.
 _ALONE = 1e-3
+
+
+#: Slots (m,) and the normals (m, 3) across which they keep their distance.
+FirstNodes: TypeAlias = Sequence[tuple[Slots, Floats]]
 
 
 class Energy:
     """The energy of the cells at nodes that may move, as a function of these."""
 
-    def __init__(self, movable: Movable, free: Bools, lines: Lines, *, even: bool) -> None:
+    def __init__(
+        self, movable: Movable, free: Bools, lines: Lines, first: FirstNodes = (), *, even: bool
+    ) -> None:
+        """Take the nodes that are free; the ``first`` ones of walls slide along these only."""
         ghosted = self.ghosted = movable.ghosted
-        self.movable, self.xyz = movable, movable.xyz
+        self.movable, self.xyz, self.first = movable, movable.xyz, first
         self.slots = np.nonzero(free)[0]
         moving = ghosted.alike(free)
         self.still = ~moving
@@ -114,7 +124,7 @@ class Energy:
     def _tangents(self) -> Floats:
         """Give what is left (f, 3, 3) of a move of each node where it stays on guides, or in the plane."""
         flat = np.diag([1.0, 1.0, float(self.ghosted.dim == 3)])
-        found = np.broadcast_to(flat, (self.ghosted.count, 3, 3))[self.slots]
+        found = np.tile(flat, (len(self.slots), 1, 1))
         bound = self.movable.constraints
         number = np.full(self.ghosted.count, -1)
         number[self.slots] = np.arange(len(self.slots))
@@ -122,6 +132,13 @@ class Energy:
         outer = bound.way[:, :, None] * bound.way[:, None, :]
         kept = np.where(bound.along[:, None, None], outer, np.eye(3) - outer)
         found[at[at >= 0]] = kept[at >= 0]
+        for slots, normals in self.first:
+            at = number[np.maximum(self.ghosted.mover[slots], 0)]
+            there = (at >= 0) & (self.ghosted.mover[slots] >= 0)
+            up = np.einsum("nij,nj->ni", found[at[there]], normals[there])
+            squared = np.einsum("ni,ni->n", up, up)
+            lost = up[:, :, None] * up[:, None, :] / np.maximum(squared, 1e-300)[:, None, None]
+            found[at[there]] -= np.where((squared > _ALIKE)[:, None, None], lost, 0.0)
         return found
 
     def folds_held(self, cells: Slots) -> Slots:

@@ -17,6 +17,8 @@ from plodek.core.arrays import Floats
 
 #: A vector in a kernel.
 Three: TypeAlias = tuple[float, float, float]
+#: So much of the energy is that of sizes, the rest of shapes.
+SIZE = 0.3
 #: The energy of a corner that is worse than a barrier allows, as a multiple of how bad it is.
 BEYOND = 1e9
 
@@ -54,7 +56,8 @@ def _corner(trace: float, det: float, flat: bool, epsilon: float) -> tuple[float
     chi = 0.5 * (det + root) if det > 0.0 else 0.5 * epsilon * epsilon / (root - det)
     by_trace = share / chi**power
     shape, size = by_trace * trace, 0.5 * (1.0 + det * det) / chi
-    return 0.5 * (shape + size), by_trace, 0.5 * (det / chi - (power * shape + size) / root)
+    by_det = SIZE * (det / chi - size / root) - (1.0 - SIZE) * power * shape / root
+    return (1.0 - SIZE) * shape + SIZE * size, 2.0 * (1.0 - SIZE) * by_trace, by_det
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")

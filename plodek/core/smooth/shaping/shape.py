@@ -5,7 +5,9 @@ Foldover-free maps (Garanzha et al. 2021, ACM Trans. Graph. 40, 4) by L-BFGS; `k
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from typing import TypeAlias
 
 import numpy as np
 from threadpoolctl import threadpool_limits
@@ -15,12 +17,16 @@ from plodek.core.grid.grid import Grid
 from plodek.core.smooth.coarsening import carried_up, coarser, quiet
 from plodek.core.smooth.ghosted import Slots
 from plodek.core.smooth.movable import Movable, nodes_of
-from plodek.core.smooth.outcome import Progress, Smoothed, Watch
+from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.energy import Energy
 from plodek.core.smooth.shaping.wanted import Lines
-from plodek.core.smooth.sides import Sides
+from plodek.core.smooth.sides import HeldWall, Sides
+from plodek.core.smooth.surfaces import spread_sides
+from plodek.core.smooth.walls import Walls
 
+#: Gives the nodes of each block as they are.
+Picture: TypeAlias = Callable[[], Mapping[str, Floats]]
 #: Steps of the minimiser in a round; then nodes are put back onto their guides and the energy is renewed.
 STEPS = 60
 #: Coarser grids are shaped in this many sweeps at most.
@@ -40,47 +46,71 @@ AROUND = 8
 def shape(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None = None) -> Smoothed:
     """Untangle or polish a grid; the input stays as it is. Never makes it worse.
 
-    ``sides.walls`` keep the first node of each of their lines as it is. Where cells stay folded the result's
+    At ``sides.walls`` the first node of each line slides along the wall only, and stays at sharp edges, so
+    that heights stay. Where cells stay folded the result's
     note says so and its ``rough`` is the place of one: of one that its held corners fold, if there is any.
     """
-    run = _Run(grid, sides, settings, watch)
+    before = grid
+    # With more threads than one the minimiser's sums would round otherwise, and stand in the kernels' way.
+    with threadpool_limits(1, user_api="blas"):
+        if sides.spread:
+            grid = spread_sides(grid, sides, lambda sheet: _on_sheet(sheet, sides, settings))
+        found = _shaped(grid, sides, settings, watch)
+    if before is grid:
+        return found
+    start = _Run(Movable.of(before, sides), sides.walls, settings)
+    return replace(found, began=start.began, wall=replace(found.wall, wished=start.heights))
+
+
+def _on_sheet(sheet: Movable, sides: Sides, settings: ShapeSettings) -> None:
+    """Shape sides within what they lie on."""
+    beside = {side.window for side in sides.spread}
+    walls = [wall for wall in sides.walls if wall.window not in beside]
+    _Run(sheet, walls, settings).go()
+
+
+def _shaped(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None) -> Smoothed:
+    movable = Movable.of(grid, sides)
+    run = _Run(movable, sides.walls, settings, watch, lambda: nodes_of(grid, movable.ghosted, movable.xyz))
     below = coarser(grid, sides) if settings.polish is None else None
     if below is not None:
         # As many sweeps whatever is asked for: a run that was stopped comes out the same again.
-        found = shape(*below, replace(settings, sweeps=MOST_COARSE), quiet(watch, run.began, run.blocks))
+        found = _shaped(*below, replace(settings, sweeps=MOST_COARSE), quiet(watch, run.began, run.blocks))
         run.begin(carried_up(grid, below[0], found.blocks), found.progress)
-    # With more threads than one the minimiser's sums would round otherwise, and stand in the kernels' way.
-    with threadpool_limits(1, user_api="blas"):
-        return run.go()
+    return run.go()
 
 
 class _Run:
-    def __init__(self, grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None) -> None:
-        self.movable = Movable.of(grid, sides)
-        self.grid, self.settings, self.watch = grid, settings, watch
+    def __init__(
+        self,
+        movable: Movable,
+        walls: Sequence[HeldWall],
+        settings: ShapeSettings,
+        watch: Watch | None = None,
+        blocks: Picture = dict,
+    ) -> None:
+        self.movable, self.settings, self.watch, self.blocks = movable, settings, watch, blocks
         self.ghosted, self.xyz = self.movable.ghosted, self.movable.xyz
         self.cells = self.movable.scheme.cells()
         self.square = np.full(self.ghosted.count, 2.0, dtype=np.float32)
         self.sweeps, self.stopped = 0, False
         self._put_back()
+        self.walls = Walls(self.ghosted, self.xyz.copy(), walls)
+        self.heights = self.walls.held(self.xyz).heights
         self.began = self.best = self._progress(0.0)
         self.best_xyz = self.xyz.copy()
-        free = self.movable.free & ~self._at_walls(sides)
+        free, first = self.movable.free.copy(), []
+        for slots, normals, sharp in self.walls.first_nodes():
+            stays = np.zeros(self.ghosted.count, dtype=bool)
+            stays[slots[sharp]] = True
+            free &= ~self.ghosted.alike(stays)
+            first.append((slots, normals))
         lines = Lines.of(self.ghosted, self.movable.scheme, self.xyz)
         if settings.polish is not None:
             free &= self._near(
                 settings.polish, lines.at_edges(lines.jumps() > settings.jumps, self.ghosted.count)
             )
-        self.energy = Energy(self.movable, free, lines, even=settings.polish is not None)
-
-    def _at_walls(self, sides: Sides) -> Bools:
-        """Say which slots are the first ones of lines from walls."""
-        first = np.zeros(self.ghosted.count, dtype=bool)
-        for wall in sides.walls:
-            slots = self.ghosted.own[wall.window.block]
-            inside = np.roll(slots, 1 if wall.window.end else -1, axis=wall.window.axis)
-            first[inside[wall.window.slices(slots.shape)]] = True
-        return self.ghosted.alike(first)
+        self.energy = Energy(self.movable, free, lines, first, even=settings.polish is not None)
 
     def _near(self, below: float, touched: Bools) -> Bools:
         """Say which slots are at cells worse than a scaled Jacobian, are touched, or not far from there."""
@@ -96,7 +126,12 @@ class _Run:
         """Tell where it stands."""
         self.movable.scheme.squareness(self.xyz, self.cells, self.square)
         folded = int(np.count_nonzero(self.square <= 0))
-        return Progress(self.sweeps, move, folded, worst=float(min(self.square.min(), 1.0)))
+        worst = float(min(self.square.min(), 1.0))
+        return Progress(self.sweeps, move, folded, self._held().off(), worst=worst)
+
+    def _held(self) -> WallHeld:
+        """Measure what walls keep, against the heights that they had at the start."""
+        return replace(self.walls.held(self.xyz), wished=self.heights)
 
     def _improved(self, move: float) -> Progress:
         """Tell where it stands, and remember it if it is the best so far."""
@@ -131,15 +166,11 @@ class _Run:
             if len(forced) and note != "stopped":
                 progress = replace(progress, note=f"{len(forced)} cells are folded by nodes that hold")
             rough = self.xyz[(forced if len(forced) else bad)[0, 0]]
-        return Smoothed(self.blocks(), self.began, progress, rough=rough)
+        return Smoothed(self.blocks(), self.began, progress, self._held(), rough)
 
     def _folded(self) -> Slots:
         cells, _ = self.movable.scheme.cells_at(self.ghosted.node >= 0)
         return cells[self.square[cells[:, 0]] <= 0]
-
-    def blocks(self) -> dict[str, Floats]:
-        """Give the nodes of each block as they are."""
-        return nodes_of(self.grid, self.ghosted, self.xyz)
 
     def _untangle(self) -> str:
         least = self.energy.look(1.0)[2]

@@ -9,7 +9,7 @@ from pydantic import Field
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import SideSelector
 from plodek.core.recipe.steps.smooth import run_step
-from plodek.core.recipe.steps.smooth.run_step import Glide, Hold, Loose, OnlyBlocks, RunStep, Twins
+from plodek.core.recipe.steps.smooth.run_step import Glide, Hold, Loose, OnlyBlocks, RunStep, Spread, Twins
 from plodek.core.smooth.settings import ShapeSettings
 
 
@@ -46,6 +46,7 @@ class Polish(RunStep):
         "on a guide (in space of those with wall layers, if any has)",
     )
     glide: Glide = None
+    spread: Spread = None
     hold: Hold = None
     twins: Twins = "hold"
     blocks: OnlyBlocks = None
@@ -54,15 +55,19 @@ class Polish(RunStep):
 
     def settings(self, model: Model) -> ShapeSettings:
         glide, held = run_step.sides(model, self.glide), run_step.sides(model, self.hold)
+        spread = run_step.spread(model, self.spread)
         walls = run_step.walls(model, self.walls)
         run_step.apart(walls, glide, "hold as walls and glide")
         run_step.apart(glide, held, "glide and hold")
+        run_step.apart(spread, held, "be moved and hold")
+        run_step.apart(spread, glide, "be moved by themselves and glide")
         return ShapeSettings(
             sweeps=self.sweeps,
             polish=self.below,
             jumps=self.jumps,
             walls=walls,
             glide=glide,
+            spread=spread,
             held=held,
             free_twins=self.twins == "free",
             blocks=run_step.blocks(model, self.blocks),

@@ -23,6 +23,14 @@ Glide: TypeAlias = Annotated[
         description="their nodes slide along what they lie on; other outer sides hold",
     ),
 ]
+Spread: TypeAlias = Annotated[
+    SideSelector | None,
+    Field(
+        title="Sides moved by themselves",
+        description="outer sides in space, whose nodes move within the surface that they lie on before the "
+        "inside does",
+    ),
+]
 Hold: TypeAlias = Annotated[
     SideSelector | None,
     Field(title="Inner sides that hold", description="others are free and move as inner nodes"),
@@ -68,6 +76,13 @@ def sides(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
     filled = set(model.layout.filled)
     uses = model.layout.sides
     return tuple(s for s in selectors.sides(model, selector) if any(use.block in filled for use in uses[s]))
+
+
+def spread(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
+    """Give the sides that move by themselves. Raises BadValue in the plane, which has only edges."""
+    if selector is not None and model.layout.dim == 2:
+        raise BadValue("edges cannot move by themselves", remedy="let them glide instead")
+    return sides(model, selector)
 
 
 def walls(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:

@@ -10,7 +10,7 @@ from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import Length, SideSelector, when
 from plodek.core.recipe.steps.smooth import run_step
-from plodek.core.recipe.steps.smooth.run_step import Glide, Hold, Loose, OnlyBlocks, RunStep, Twins
+from plodek.core.recipe.steps.smooth.run_step import Glide, Hold, Loose, OnlyBlocks, RunStep, Spread, Twins
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.units import length
 
@@ -59,11 +59,7 @@ class Smooth(RunStep):
         description="less is looser and more stable",
     )
     glide: Glide = None
-    spread: SideSelector | None = Field(
-        default=None,
-        title="Sides smoothed by themselves",
-        description="outer sides in space, smoothed within the surface that they lie on before the inside is",
-    )
+    spread: Spread = None
     hold: Hold = None
     twins: Twins = "hold"
     blocks: OnlyBlocks = None
@@ -81,15 +77,13 @@ class Smooth(RunStep):
     )
 
     def settings(self, model: Model) -> SmoothSettings:
-        if self.spread is not None and model.layout.dim == 2:
-            raise BadValue("edges cannot be smoothed by themselves", remedy="let them glide instead")
         controls = self.control == "wall control"
         found = SmoothSettings(
             sweeps=self.sweeps,
             control=self.control != "no control",
             walls=run_step.need_walls(run_step.walls(model, self.walls)) if controls else (),
             glide=run_step.sides(model, self.glide),
-            spread=run_step.sides(model, self.spread),
+            spread=run_step.spread(model, self.spread),
             held=run_step.sides(model, self.hold),
             wakes=run_step.sides(model, self.wakes) if controls else (),
             free_twins=self.twins == "free",
@@ -102,8 +96,8 @@ class Smooth(RunStep):
         )
         run_step.apart(found.walls, found.glide, "hold as walls and glide")
         run_step.apart(found.glide, found.held, "glide and hold")
-        run_step.apart(found.spread, found.held, "be smoothed and hold")
-        run_step.apart(found.spread, found.glide, "be smoothed by themselves and glide")
+        run_step.apart(found.spread, found.held, "be moved and hold")
+        run_step.apart(found.spread, found.glide, "be moved by themselves and glide")
         if found.first is not None and not found.first > 0:
             raise BadValue(f"the first height is {found.first:g}", remedy="give one above 0")
         return found

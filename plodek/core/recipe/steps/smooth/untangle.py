@@ -8,7 +8,7 @@ from pydantic import Field
 
 from plodek.core.model.model import Model
 from plodek.core.recipe.steps.smooth import run_step
-from plodek.core.recipe.steps.smooth.run_step import Glide, Hold, Loose, OnlyBlocks, RunStep, Twins
+from plodek.core.recipe.steps.smooth.run_step import Glide, Hold, Loose, OnlyBlocks, RunStep, Spread, Twins
 from plodek.core.smooth.settings import ShapeSettings
 
 
@@ -25,6 +25,7 @@ class Untangle(RunStep):
     sentence: ClassVar[str] = "Untangle in {sweeps} sweeps"
     sweeps: int = Field(default=2000, title="Sweeps at most", ge=1, le=100_000)
     glide: Glide = None
+    spread: Spread = None
     hold: Hold = None
     twins: Twins = "hold"
     blocks: OnlyBlocks = None
@@ -32,10 +33,14 @@ class Untangle(RunStep):
 
     def settings(self, model: Model) -> ShapeSettings:
         glide, held = run_step.sides(model, self.glide), run_step.sides(model, self.hold)
+        spread = run_step.spread(model, self.spread)
         run_step.apart(glide, held, "glide and hold")
+        run_step.apart(spread, held, "be moved and hold")
+        run_step.apart(spread, glide, "be moved by themselves and glide")
         return ShapeSettings(
             sweeps=self.sweeps,
             glide=glide,
+            spread=spread,
             held=held,
             free_twins=self.twins == "free",
             blocks=run_step.blocks(model, self.blocks),
