@@ -11,15 +11,33 @@ PIPE = [
 ]
 
 
+#: A bump so high that what is filled between it and the straight lid folds.
+BUMP = [
+    {"kind": "frame", "id": "f", "width": 2, "height": 1},
+    {
+        "kind": "bend",
+        "id": "b",
+        "how": "through points",
+        "edges": {"at": [1, 0]},
+        "points": [[0.4, 0.7], [1.6, 0.7]],
+    },
+    {"kind": "budget", "id": "n", "cells": 3000},
+]
+
+
+def uploaded(board, tmp_path, name, steps):
+    path = tmp_path / "own.json"
+    path.write_text(json.dumps({"plodek": 3, "name": name, "steps": steps}))
+    board.page.goto(board.address)
+    board.page.get_by_label("Recipe file").set_input_files(path)
+
+
 def opened(board, tmp_path, cells):
     places = ([0, 0.4, 0], [0.4, 0, 0], [0.55, 0.55, 0], [0, 0, 1])
     counts = [
         {"kind": "count", "id": f"c{n}", "tier": {"at": at}, "cells": cells} for n, at in enumerate(places)
     ]
-    path = tmp_path / "pipe.json"
-    path.write_text(json.dumps({"plodek": 3, "name": "Pipe", "steps": [*PIPE, *counts]}))
-    board.page.goto(board.address)
-    board.page.get_by_label("Recipe file").set_input_files(path)
+    uploaded(board, tmp_path, "Pipe", [*PIPE, *counts])
     expect(board.stop("Blocks")).to_contain_text("5 blocks", timeout=30_000)
     board.settled()
     board.page.keyboard.press("Alt+4")
@@ -38,7 +56,7 @@ def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_secon
     opened(board, tmp_path, 8)
     page = board.page
     expect(page.get_by_role("group", name="Look from")).to_be_visible()  # the volume, not a plane
-    board.hand.get_by_label("Sides smoothed by themselves by rule").select_option(label="side z-")
+    board.hand.get_by_label("Sides moved by themselves by rule").select_option(label="side z-")
     page.get_by_role("button", name="Run and keep").click()
     expect(board.stop("Smooth")).to_contain_text("settled", timeout=60_000)
     expect(board.steps.last).to_contain_text("Smooth")
@@ -75,3 +93,27 @@ def test_a_run_in_space_shows_where_it_stands_and_is_stopped(board, tmp_path):
     expect(board.stop("Smooth")).to_contain_text("stopped", timeout=60_000)
     reached = int(re.search(r"(\d+)\s+sweeps", board.steps.last.inner_text().replace("\n", " ")).group(1))
     assert 0 < reached < 90_000
+
+
+def test_folded_cells_are_untangled_by_advice_and_the_worst_ones_polished(board, tmp_path):
+    uploaded(board, tmp_path, "Bump", BUMP)
+    page = board.page
+    expect(board.stop("Check")).to_contain_text("folded cells", timeout=30_000)
+    board.settled()
+    board.go("Check")
+    expect(board.hand).to_contain_text(re.compile(r"\d+ cells are folded: untangling"), timeout=30_000)
+    page.get_by_role("button", name="Untangle", exact=True).last.click()
+    expect(page.get_by_role("form", name="Untangle")).to_be_visible()
+    page.get_by_role("button", name="Run and keep").click()
+    expect(board.stop("Smooth")).to_contain_text("settled", timeout=60_000)
+    expect(board.steps.last).to_contain_text("Untangle")
+    before, after = worst(board, "folded cells")
+    assert before > 0
+    assert after == 0
+    assert worst(board, "scaled Jacobian")[1] > 0
+    page.get_by_role("button", name="Polish", exact=True).last.click()
+    page.get_by_role("button", name="Run and keep").click()
+    expect(board.hand).to_contain_text(re.compile(r"Polish, run 2\s*\d+ sweeps, settled"), timeout=60_000)
+    expect(board.hand).to_contain_text(re.compile(r"Untangle, run 1"))
+    page.get_by_role("button", name="Undo").click()
+    expect(board.hand).not_to_contain_text("run 2", timeout=60_000)

@@ -102,6 +102,8 @@ EXAMPLES = {
     "factor": [FRAME, {"kind": "space", "tier": BOTTOM, "first": 0.02, "cells": 20}, {"kind": "factor", "factor": 1.5}],
     "multiples": [FRAME, {"kind": "multiples", "of": "4"}],
     "smooth": [*ROUND, {"kind": "smooth", "sweeps": 20, "tolerance": "0.001 mm"}],
+    "untangle": [*ROUND, {"kind": "untangle", "sweeps": 5}],
+    "polish": [*ROUND, {"kind": "polish", "below": 0.95, "sweeps": 5}],
     "gate": [FRAME, {"kind": "gate", "smallest_angle": 40}],
     "patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"any": [{"side": "x-"}, {"side": "y-"}]}}],
 }  # fmt: skip

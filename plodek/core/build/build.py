@@ -15,7 +15,9 @@ from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.smooth.outcome import Smoothed, Watch
-from plodek.core.smooth.run import run_over
+from plodek.core.smooth.settings import ShapeSettings
+from plodek.core.smooth.shaping.shape import shape
+from plodek.core.smooth.smooth import smooth
 
 #: The nodes (ni, nj, nk, 3) of each block; nk is 1 in the plane.
 Blocks: TypeAlias = Mapping[str, Floats]
@@ -52,7 +54,11 @@ def runs_of(
             blocks = _in_space(model, blocks)
         elif blocks is None:
             blocks = fill_plane(owner.layout, owner.laid)
-        run = run_over(assemble(owner, blocks), sides_of(owner, blocks, settings), settings, watch)
+        grid, sides = assemble(owner, blocks), sides_of(owner, blocks, settings)
+        if isinstance(settings, ShapeSettings):
+            run = shape(grid, sides, settings, watch)
+        else:
+            run = smooth(grid, sides, settings, watch)
         blocks = run.blocks
         yield run
 

@@ -12,6 +12,7 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.smooth import space_kernels
 from plodek.core.smooth.constraints import Constraints, Pulled
 from plodek.core.smooth.ghosted import Ghosted
+from plodek.core.smooth.guard import squareness, take_back
 from plodek.core.smooth.outcome import Progress
 from plodek.core.smooth.rows import Scheme
 from plodek.core.smooth.settings import SmoothSettings
@@ -35,9 +36,6 @@ LEAST_SHARE = 1 / 64
 SOUND = 0.3
 #: On the way cells may be worse than that by this factor; at the end what still is goes back.
 _DIP = 0.5
-#: How often what folds is taken back twice as wide, before all of a portion is.
-_WIDER = 5
-
 #: Called after every portion with where it stands; False stops it.
 Ask = Callable[[Progress], bool]
 
@@ -78,7 +76,7 @@ class Relaxation:
             if self.walls:
                 self.hold, self.target = self.walls.pulls(self.settings.strict)
                 self.hold[self.full == 0] = 0.0
-        self.square = self._squareness(self.xyz)
+        self.square = squareness(self.ghosted, self.scheme, self.cells, self.xyz)
         self.floor = np.float32(min(float(self.square.min()), SOUND))
         self.dip = self.floor * np.float32(_DIP if self.floor > 0 else 1.0)
 
@@ -90,11 +88,6 @@ class Relaxation:
         for _ in range(EVENED):
             kernels.even_out(rows, chosen, phi.copy(), phi)
         return phi
-
-    def _squareness(self, xyz: Floats) -> npt.NDArray[np.float32]:
-        found = np.full(self.ghosted.count, 2.0, dtype=np.float32)
-        self.scheme.squareness(xyz, self.cells, found)
-        return found
 
     def progress(self, sweeps: int, move: float, share: float) -> Progress:
         """Tell where it stands."""
@@ -126,7 +119,7 @@ class Relaxation:
         sound = self.xyz.copy()
         progress = self._go(progress, ask, sound)
         if self.square.min() < self.floor:
-            self.square = self._squareness(sound)
+            self.square = squareness(self.ghosted, self.scheme, self.cells, sound)
             self._guard(sound, self.floor, soften=True)
             progress = replace(
                 self.progress(progress.sweeps, progress.move, progress.share), note=progress.note
@@ -202,39 +195,13 @@ class Relaxation:
             self.xyz[:] = before
             self.soft *= 0.5
             return
-        was, now = self.square, self._squareness(self.xyz)
-        bad = self._bad(was, now, floor)
-        touched = np.zeros(len(was), dtype=bool)
-        for wider in range(_WIDER + 1):
-            if not np.any(bad):
-                break
-            if wider == _WIDER:
-                touched[self.ghosted.node >= 0] = True
-            else:
-                for _ in range(2**wider):
-                    self._spread(bad, touched)
-            self.xyz[touched] = before[touched]
-            self.ghosted.renew(self.xyz)
-            now = self._squareness(self.xyz)
-            bad = self._bad(was, now, floor)
+        now, touched = take_back(self.ghosted, self.scheme, self.cells, self.xyz, before, self.square, floor)
         self.square = now
         if soften:
             self.soft = np.minimum(self.full, 1.2 * self.soft)
             self.soft[touched] *= 0.5 / 1.2
             if len(self.hold) > 1:
                 self.hold[touched] *= 0.9
-
-    @staticmethod
-    def _bad(was: npt.NDArray[np.float32], now: npt.NDArray[np.float32], floor: np.float32) -> Bools:
-        return np.asarray((now < was) & ((now < floor) | ((now <= 0) & (was > 0))))
-
-    def _spread(self, bad: Bools, touched: Bools) -> None:
-        """Mark the nodes of bad cells and of those around what is marked, in all their slots."""
-        kernels, cells = self.scheme.kernels, bad.copy()
-        if np.any(touched):
-            kernels.cells_at(self.cells, touched, cells)
-        kernels.mark_corners(self.cells, cells, touched)
-        touched[:] = self.ghosted.alike(touched)
 
 
 def neighbours(ghosted: Ghosted, scheme: Scheme, chosen: Bools) -> Pulled:

@@ -24,8 +24,6 @@ REACH = 1.5
 FADE = 0.6
 #: Over a sharp edge nodes stand off by at most 1/0.5 of their distance.
 _SHARPEST = 0.5
-#: A wall is sharp where its faces turn from their mean by more than this cosine.
-_SHARP = 0.9
 #: A line leans by more than this tangent.
 _LEANS = 0.1
 #: Normals may go on to this share of the way to a line that leans towards them.
@@ -115,16 +113,13 @@ class Walls:
         target[held_at] /= weight[held_at][:, None]
         return share.astype(np.float32), target
 
-    def first_nodes(self) -> list[tuple[Slots, Floats, Bools]]:
-        """Give, by wall, the first slots (m,) of its lines, the normals (m, 3), and which are sharp (m,)."""
+    def at_walls(self) -> list[tuple[Floats, Floats]]:
+        """Give, by wall, the normals at its nodes (na, nb, 3), and their cosines to the faces (na, nb)."""
         if not self.walls:
             return []
         normal, cosine, _ = _normals(self.ghosted, self.xyz, self.lines, 0)
-        found = []
-        for lines in self.lines:
-            base, first = self.ghosted.node[lines[:, :, 0]].ravel(), lines[:, :, 1].ravel()
-            found.append((first, normal[base], cosine[base] < _SHARP))
-        return found
+        bases = [self.ghosted.node[lines[:, :, 0]] for lines in self.lines]
+        return [(normal[base], cosine[base]) for base in bases]
 
     def _room(self) -> Floats:
         """Give, by line, how far normals may go until lines from corners of the walls lean into their way.

@@ -17,7 +17,7 @@ import {
   useShape,
 } from "../api/queries";
 import { onlyInSpace } from "../model/looking";
-import { FLAT, feetOf } from "../model/places";
+import { FLAT, feetOf, RUNS } from "../model/places";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
 import type { Step } from "../model/types";
@@ -110,7 +110,7 @@ function useData(project: number): BoardData | string | Waiting {
   const kinds = schema.data?.kinds;
   const draft = useDeferredValue(board.draft);
   const kind = draft && kinds?.get(draft.step.kind);
-  const ready = draft && kind && complete(kind, draft.step) && draft.step.kind !== "smooth";
+  const ready = draft && kind && complete(kind, draft.step) && !RUNS.has(draft.step.kind);
   const feet = useMemo(
     () => (model.data ? feetOf(model.data, board.space) : FLAT),
     [model.data, board.space],
@@ -266,7 +266,7 @@ function useData(project: number): BoardData | string | Waiting {
       // Read where it stands now: a second Enter comes before the screen has been drawn anew.
       const { draft, here: after, keeping } = useBoard.getState();
       if (!draft || keeping) return;
-      if (draft.step.kind === "smooth") return run();
+      if (RUNS.has(draft.step.kind)) return run();
       useBoard.setState({ keeping: true });
       const added = draft.isNew;
       const keepIt = (now: Step[]) => withDraft(now, draft, after, feet);

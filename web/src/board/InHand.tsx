@@ -8,6 +8,7 @@ import { StepForm } from "../stages/forms/StepForm";
 import { HandoffPanel } from "../stages/handoff/HandoffPanel";
 import { ShapePanel } from "../stages/shape/ShapePanel";
 import { UnitForm } from "../stages/shape/UnitForm";
+import { GridAdvice } from "../stages/smooth/GridAdvice";
 import { SmoothPanel } from "../stages/smooth/SmoothPanel";
 import { SpacingPanel } from "../stages/spacing/SpacingPanel";
 import { WallHeight } from "../stages/spacing/WallHeight";
@@ -57,6 +58,7 @@ export function InHand() {
       ) : (
         PANELS[stage]
       )}
+      {stage === "Smooth" && !draft && !running && <GridAdvice />}
       {stage === "Smooth" && !running && <SmoothPanel />}
       {stage === "Hand-off" && !draft && count > 0 && <HandoffPanel />}
     </Flex>

@@ -12,6 +12,9 @@ const PLANE = new Set([
 /** Steps that change guides: they must stand before the blocks that follow these. */
 const GUIDES = new Set(["move", "rename", "leave-out", "sew"]);
 
+/** Steps that run over the grid. */
+export const RUNS: ReadonlySet<string> = new Set(["smooth", "untangle", "polish"]);
+
 /** Steps that lift the plane into space. */
 const LIFTS = new Set(["extrude", "revolve", "sweep"]);
 
@@ -93,9 +96,15 @@ export function placeFor(step: Step, steps: Step[], here: number, feet: Feet): n
   if (GUIDES.has(kind)) return before((other) => other.kind === "frame");
   if (PLANE.has(kind)) {
     const lift = alongLift(step, feet) ? steps.findIndex(LIFTED) : -1;
-    return before((other, n) => other.kind === "smooth" && n > lift);
+    return before((other, n) => RUNS.has(other.kind) && n > lift);
   }
-  if (kind === "smooth" && !feet.inSpace) return before(LIFTED);
+  // What is folded is untangled before anything else runs.
+  const lifted = feet.inSpace ? steps.findIndex(LIFTED) : -1;
+  if (kind === "untangle")
+    return before(
+      (other, n) => (RUNS.has(other.kind) && n > lifted) || (!feet.inSpace && LIFTED(other)),
+    );
+  if (RUNS.has(kind) && !feet.inSpace) return before(LIFTED);
   return here;
 }
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TypeAlias
 
 import numpy as np
 import scipy
@@ -11,6 +10,7 @@ import scipy
 from plodek.core.arrays import Bools, Floats
 from plodek.core.smooth.ghosted import Slots
 from plodek.core.smooth.movable import Movable
+from plodek.core.smooth.shaping.first_nodes import FirstNodes
 from plodek.core.smooth.shaping.kernels import energy
 from plodek.core.smooth.shaping.wanted import LEAST, Lines
 
@@ -24,15 +24,11 @@ _ALIKE = 1e-4
 _ALONE = 1e-3
 
 
-#: Slots (m,) and the normals (m, 3) across which they keep their distance.
-FirstNodes: TypeAlias = Sequence[tuple[Slots, Floats]]
-
-
 class Energy:
     """The energy of the cells at nodes that may move, as a function of these."""
 
     def __init__(
-        self, movable: Movable, free: Bools, lines: Lines, first: FirstNodes = (), *, even: bool
+        self, movable: Movable, free: Bools, lines: Lines, first: Sequence[FirstNodes] = (), *, even: bool
     ) -> None:
         """Take the nodes that are free; the ``first`` ones of walls slide along these only."""
         ghosted = self.ghosted = movable.ghosted
@@ -132,10 +128,10 @@ class Energy:
         outer = bound.way[:, :, None] * bound.way[:, None, :]
         kept = np.where(bound.along[:, None, None], outer, np.eye(3) - outer)
         found[at[at >= 0]] = kept[at >= 0]
-        for slots, normals in self.first:
-            at = number[np.maximum(self.ghosted.mover[slots], 0)]
-            there = (at >= 0) & (self.ghosted.mover[slots] >= 0)
-            up = np.einsum("nij,nj->ni", found[at[there]], normals[there])
+        for one in self.first:
+            at = number[np.maximum(self.ghosted.mover[one.slots], 0)]
+            there = (at >= 0) & (self.ghosted.mover[one.slots] >= 0)
+            up = np.einsum("nij,nj->ni", found[at[there]], one.normal[there])
             squared = np.einsum("ni,ni->n", up, up)
             lost = up[:, :, None] * up[:, None, :] / np.maximum(squared, 1e-300)[:, None, None]
             found[at[there]] -= np.where((squared > _ALIKE)[:, None, None], lost, 0.0)

@@ -18,7 +18,7 @@ from plodek.core.arrays import Floats
 #: A vector in a kernel.
 Three: TypeAlias = tuple[float, float, float]
 #: So much of the energy is that of sizes, the rest of shapes.
-SIZE = 0.3
+SIZE = 0.4
 #: The energy of a corner that is worse than a barrier allows, as a multiple of how bad it is.
 BEYOND = 1e9
 

@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import TypeAlias
 
+import numba as nb
 import numpy as np
 from threadpoolctl import threadpool_limits
 
@@ -16,10 +17,12 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.grid.grid import Grid
 from plodek.core.smooth.coarsening import carried_up, coarser, quiet
 from plodek.core.smooth.ghosted import Slots
+from plodek.core.smooth.guard import spread, squareness, take_back
 from plodek.core.smooth.movable import Movable, nodes_of
 from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.energy import Energy
+from plodek.core.smooth.shaping.first_nodes import FirstNodes, first_nodes
 from plodek.core.smooth.shaping.wanted import Lines
 from plodek.core.smooth.sides import HeldWall, Sides
 from plodek.core.smooth.surfaces import spread_sides
@@ -29,14 +32,19 @@ from plodek.core.smooth.walls import Walls
 Picture: TypeAlias = Callable[[], Mapping[str, Floats]]
 #: Steps of the minimiser in a round; then nodes are put back onto their guides and the energy is renewed.
 STEPS = 60
+#: Fewer slots than this are no work for more threads than one.
+FEW = 20_000
 #: Coarser grids are shaped in this many sweeps at most.
 MOST_COARSE = 2000
-#: A round that gains less than this share of the energy, or of the worst corner, is the last.
-_GAIN = 1e-3
+#: A round that gains less than this share of the energy, or of the worst corner, is the last; in polishing
+#: one that gains less of the worst corner, and of all.
+_GAIN, _GAIN_IN_ALL = 1e-3, 5e-3
 #: ε falls at least by this share in a round.
-_FALL = 0.1
+_FALL = 0.2
 #: Where nothing is folded ε is this.
 _NONE = 1e-10
+#: So many rounds that unfold nothing are the last.
+_IDLE = 20
 #: A barrier stands this far beyond the worst corner, as a share of it.
 _ROOM = 0.05
 #: Polishing reaches this many cells around those that it is for.
@@ -46,8 +54,8 @@ AROUND = 8
 def shape(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None = None) -> Smoothed:
     """Untangle or polish a grid; the input stays as it is. Never makes it worse.
 
-    At ``sides.walls`` the first node of each line slides along the wall only, and stays at sharp edges, so
-    that heights stay. Where cells stay folded the result's
+    At ``sides.walls`` the first node of each line keeps its height: it slides along the wall, and stays where
+    its line leaves squarely, or at a sharp edge. Where cells stay folded the result's
     note says so and its ``rough`` is the place of one: of one that its held corners fold, if there is any.
     """
     before = grid
@@ -71,6 +79,19 @@ def _on_sheet(sheet: Movable, sides: Sides, settings: ShapeSettings) -> None:
 
 def _shaped(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None) -> Smoothed:
     movable = Movable.of(grid, sides)
+    threads = nb.get_num_threads()
+    if movable.ghosted.count < FEW:
+        nb.set_num_threads(1)
+    try:
+        return _begun(grid, sides, settings, movable, watch)
+    finally:
+        nb.set_num_threads(threads)
+
+
+def _begun(
+    grid: Grid, sides: Sides, settings: ShapeSettings, movable: Movable, watch: Watch | None
+) -> Smoothed:
+    """Shape a grid after a coarser one, where that is worth it."""
     run = _Run(movable, sides.walls, settings, watch, lambda: nodes_of(grid, movable.ghosted, movable.xyz))
     below = coarser(grid, sides) if settings.polish is None else None
     if below is not None:
@@ -92,39 +113,35 @@ class _Run:
         self.movable, self.settings, self.watch, self.blocks = movable, settings, watch, blocks
         self.ghosted, self.xyz = self.movable.ghosted, self.movable.xyz
         self.cells = self.movable.scheme.cells()
-        self.square = np.full(self.ghosted.count, 2.0, dtype=np.float32)
         self.sweeps, self.stopped = 0, False
+        self.first: list[FirstNodes] = []
         self._put_back()
         self.walls = Walls(self.ghosted, self.xyz.copy(), walls)
         self.heights = self.walls.held(self.xyz).heights
         self.began = self.best = self._progress(0.0)
-        self.best_xyz = self.xyz.copy()
-        free, first = self.movable.free.copy(), []
-        for slots, normals, sharp in self.walls.first_nodes():
+        self.start, self.start_square, self.best_xyz = self.xyz.copy(), self.square, self.xyz.copy()
+        self.first = first_nodes(self.walls)
+        free = self.movable.free.copy()
+        for one in self.first:
             stays = np.zeros(self.ghosted.count, dtype=bool)
-            stays[slots[sharp]] = True
+            stays[one.slots[one.stay]] = True
             free &= ~self.ghosted.alike(stays)
-            first.append((slots, normals))
         lines = Lines.of(self.ghosted, self.movable.scheme, self.xyz)
         if settings.polish is not None:
             free &= self._near(
                 settings.polish, lines.at_edges(lines.jumps() > settings.jumps, self.ghosted.count)
             )
-        self.energy = Energy(self.movable, free, lines, first, even=settings.polish is not None)
+        self.energy = Energy(self.movable, free, lines, self.first, even=settings.polish is not None)
 
     def _near(self, below: float, touched: Bools) -> Bools:
         """Say which slots are at cells worse than a scaled Jacobian, are touched, or not far from there."""
-        kernels = self.movable.scheme.kernels
-        cells = self.square < below
         for _ in range(AROUND + 1):
-            kernels.mark_corners(self.cells, cells, touched)
-            touched |= self.ghosted.alike(touched)
-            kernels.cells_at(self.cells, touched, cells)
+            spread(self.ghosted, self.movable.scheme, self.cells, self.square < below, touched)
         return touched
 
     def _progress(self, move: float) -> Progress:
         """Tell where it stands."""
-        self.movable.scheme.squareness(self.xyz, self.cells, self.square)
+        self.square = squareness(self.ghosted, self.movable.scheme, self.cells, self.xyz)
         folded = int(np.count_nonzero(self.square <= 0))
         worst = float(min(self.square.min(), 1.0))
         return Progress(self.sweeps, move, folded, self._held().off(), worst=worst)
@@ -133,10 +150,11 @@ class _Run:
         """Measure what walls keep, against the heights that they had at the start."""
         return replace(self.walls.held(self.xyz), wished=self.heights)
 
-    def _improved(self, move: float) -> Progress:
-        """Tell where it stands, and remember it if it is the best so far."""
+    def _keep(self, move: float) -> Progress:
+        """Tell where it stands, and keep that; in untangling, unless something before was better."""
         progress = self._progress(move)
-        if (progress.folded, -progress.worst) < (self.best.folded, -self.best.worst):
+        now, best = ((one.folded, -one.worst) for one in (progress, self.best))
+        if self.settings.polish is not None or now < best:
             self.best = progress
             self.best_xyz[:] = self.xyz
         return progress
@@ -147,7 +165,7 @@ class _Run:
         self.stopped = reached.note == "stopped"
         self.xyz[:] = np.where(still[:, None], self.xyz, start)
         self._put_back()
-        self._improved(0.0)
+        self._keep(0.0)
         self.xyz[:] = self.best_xyz
 
     def go(self) -> Smoothed:
@@ -159,12 +177,21 @@ class _Run:
         else:
             note = self._untangle() if self.settings.polish is None else self._polish()
             self.xyz[:] = self.best_xyz
+            if self.settings.polish is not None:
+                floor = np.float32(self.began.worst)
+                scheme = self.movable.scheme
+                take_back(self.ghosted, scheme, self.cells, self.xyz, self.start, self.start_square, floor)
         progress, rough = replace(self._progress(self.best.move), note=note), None
         if progress.folded:
             bad = self._folded()
             forced = self.energy.folds_held(bad)
-            if len(forced) and note != "stopped":
-                progress = replace(progress, note=f"{len(forced)} cells are folded by nodes that hold")
+            if note != "stopped":
+                why = (
+                    f"{len(forced)} of them by nodes that hold"
+                    if len(forced)
+                    else "what holds may forbid more"
+                )
+                progress = replace(progress, note=f"{len(bad)} cells stay folded, {why}")
             rough = self.xyz[(forced if len(forced) else bad)[0, 0]]
         return Smoothed(self.blocks(), self.began, progress, self._held(), rough)
 
@@ -173,9 +200,9 @@ class _Run:
         return cells[self.square[cells[:, 0]] <= 0]
 
     def _untangle(self) -> str:
-        least = self.energy.look(1.0)[2]
-        epsilon = _after(1.0, least, _FALL)
-        while self.sweeps < self.settings.sweeps:
+        least = most = self.energy.look(1.0)[2]
+        epsilon, fewest, idle = _after(1.0, least, _FALL), self.best.folded, 0
+        while self.sweeps < self.settings.sweeps and idle < _IDLE:
             before = self.energy.look(epsilon)[0]
             if not self._round(epsilon, 0.0):
                 return "stopped"
@@ -184,6 +211,9 @@ class _Run:
             if not self.best.folded and gain < _GAIN:
                 return "settled"
             epsilon = _after(epsilon, least, max(gain, _FALL))
+            gained = self.best.folded < fewest or least > most + _GAIN * abs(most)
+            idle = 0 if gained or not self.best.folded else idle + 1
+            fewest, most = min(fewest, self.best.folded), max(most, least)
         return ""
 
     def _polish(self) -> str:
@@ -194,7 +224,7 @@ class _Run:
             if not self._round(_NONE, barrier):
                 return "stopped"
             total, now, _ = self.energy.look(_NONE, barrier)
-            if now > (1.0 - _GAIN) * worst and total > (1.0 - _GAIN) * before:
+            if now > (1.0 - _GAIN) * worst and total > (1.0 - _GAIN_IN_ALL) * before:
                 return "settled"
             worst = now
         return ""
@@ -213,13 +243,15 @@ class _Run:
             return False
         self.sweeps += max(done, 1)
         self._put_back()
-        return self._ask(self._improved(float(np.sqrt(((self.xyz - before) ** 2).sum(axis=1).max()))))
+        return self._ask(self._keep(float(np.sqrt(((self.xyz - before) ** 2).sum(axis=1).max()))))
 
     def _ask(self, progress: Progress) -> bool:
         return self.watch is None or self.watch(progress, self.blocks)
 
     def _put_back(self) -> None:
-        if self.movable.constraints.put_back(self.xyz):
+        for one in self.first:
+            one.put_back(self.xyz, self.ghosted, ~self.energy.still)
+        if self.movable.constraints.put_back(self.xyz) or self.first:
             self.ghosted.renew(self.xyz)
 
 

@@ -3,6 +3,7 @@ import { lengthText, short, whole } from "../../model/numbers";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Empty, Quiet } from "../../theme/parts";
+import { GridAdvice } from "../smooth/GridAdvice";
 import { Walls } from "./Walls";
 
 /** The gate, and all metrics at a glance; a click takes one into view. */
@@ -47,6 +48,7 @@ export function CheckPanel() {
             </Text>
           ))}
       </Box>
+      <GridAdvice />
       <Flex fontSize="11px" color="muted" px="2">
         <Text flex="1">worst value</Text>
         <Text>limit</Text>

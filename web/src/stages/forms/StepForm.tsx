@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { Fragment } from "react";
-import { removed } from "../../model/places";
+import { RUNS, removed } from "../../model/places";
 import { plays } from "../../model/schema";
 import { useBoardData } from "../../session/context";
 import { complete, placeOf, selectingField } from "../../session/drafting";
@@ -27,7 +27,7 @@ export function StepForm({ draft }: { draft: Draft }) {
     set({ draft: { ...draft, step, field: taking?.name ?? null } });
   };
   const done = complete(kind, draft.step);
-  const runs = draft.step.kind === "smooth";
+  const runs = RUNS.has(draft.step.kind);
   const failed = preview?.failed ?? null;
   const at = placeOf(draft, steps, here, feet);
   const own = failed === at;

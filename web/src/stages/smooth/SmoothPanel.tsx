@@ -1,6 +1,7 @@
 import { Box, Flex, Progress, Switch, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { short, timeText, whole } from "../../model/numbers";
+import { RUNS } from "../../model/places";
 import type { Quality } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
@@ -34,6 +35,7 @@ export function SmoothPanel() {
 
 function UnderWay({ told }: { told: Told }) {
   const { stop } = useBoardData();
+  const verbs = useRunVerbs();
   const [shares, setShares] = useState<number[]>([]);
   const [worsts, setWorsts] = useState<number[]>([]);
   const { share, worst, sweeps } = told;
@@ -46,7 +48,8 @@ function UnderWay({ told }: { told: Told }) {
   return (
     <Box role="status" aria-label="Smoothing" borderTop="1px solid" borderColor="rule" pt="3">
       <Text fontWeight="600">
-        Smoothing{(told.runs ?? 1) > 1 ? `, run ${told.run} of ${told.runs}` : ""}
+        {verbs[(told.run ?? 1) - 1] ?? "Smooth"}
+        {(told.runs ?? 1) > 1 ? `, run ${told.run} of ${told.runs}` : ""}
         {coarse ? " on a coarser grid" : ""}
       </Text>
       <Progress.Root
@@ -65,11 +68,18 @@ function UnderWay({ told }: { told: Told }) {
         <Fact name="sweeps" value={`${whole(sweeps ?? 0)} of ${whole(told.of ?? 0)}`} />
       )}
       <Fact name="folded cells" value={whole(told.folded ?? 0)} />
-      <Fact name="nodes softened" value={whole(told.softened ?? 0)} />
+      {(told.softened ?? 0) > 0 && <Fact name="nodes softened" value={whole(told.softened ?? 0)} />}
       {!coarse && <Fact name="time left at most" value={timeText(told.seconds_left ?? 0)} />}
       {shares.length > 1 && (
         <>
-          <Curve name="largest move, of its cell" values={shares} log text={percent(share ?? 0)} />
+          {shares.some((one) => one > 0) && (
+            <Curve
+              name="largest move, of its cell"
+              values={shares}
+              log
+              text={percent(share ?? 0)}
+            />
+          )}
           <Curve name="worst scaled Jacobian" values={worsts} text={short(worst ?? 0)} />
         </>
       )}
@@ -85,6 +95,7 @@ const ROWS = ["scaled_jacobian", "smallest_angle", "largest_angle", "volume_rati
 
 function Reached({ quality }: { quality: Quality }) {
   const { filled } = useBoardData();
+  const verbs = useRunVerbs();
   const smoothed = useBoard((board) => board.smoothed);
   const set = useBoard((board) => board.set);
   const value = (of: Quality | null, key: string) => {
@@ -110,10 +121,10 @@ function Reached({ quality }: { quality: Quality }) {
             <Box as="th" textAlign="left" fontWeight="400">
               worst of all cells
             </Box>
-            <Box as="th" textAlign="right" fontWeight="400">
+            <Box as="th" textAlign="right" fontWeight="400" pl="3">
               filled
             </Box>
-            <Box as="th" textAlign="right" fontWeight="400">
+            <Box as="th" textAlign="right" fontWeight="400" pl="3">
               smoothed
             </Box>
           </Box>
@@ -135,8 +146,12 @@ function Reached({ quality }: { quality: Quality }) {
         </tbody>
       </Box>
       {quality.runs.map((run, n) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: runs have no other name than their order
-        <RunFacts key={n} run={run} name={quality.runs.length > 1 ? `run ${n + 1}` : "run"} />
+        <RunFacts
+          // biome-ignore lint/suspicious/noArrayIndexKey: runs have no other name than their order
+          key={n}
+          run={run}
+          name={quality.runs.length > 1 ? `${verbs[n]}, run ${n + 1}` : "run"}
+        />
       ))}
     </Box>
   );
@@ -145,14 +160,22 @@ function Reached({ quality }: { quality: Quality }) {
 const Line = ({ name, before, after }: { name: string; before: string; after: string }) => (
   <tr>
     <td>{name}</td>
-    <Box as="td" textAlign="right">
+    <Box as="td" textAlign="right" pl="3">
       <Mono>{before}</Mono>
     </Box>
-    <Box as="td" textAlign="right">
+    <Box as="td" textAlign="right" pl="3">
       <Mono>{after}</Mono>
     </Box>
   </tr>
 );
+
+/** The verbs of the recipe's runs, in their order. */
+function useRunVerbs(): string[] {
+  const { steps, kinds } = useBoardData();
+  return steps
+    .filter((step) => RUNS.has(step.kind))
+    .map((step) => kinds.get(step.kind)?.verb ?? "");
+}
 
 const percent = (share: number) => `${short(100 * share, 2)} %`;
 
@@ -170,16 +193,34 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
   return (
     <Box mb="2">
       <Fact name={name} value={`${whole(run.sweeps)} sweeps, ${run.note || "not yet settled"}`} />
-      <Fact name="last move, of its cell" value={percent(run.share)} />
+      {run.share > 0 && <Fact name="last move, of its cell" value={percent(run.share)} />}
+      {(run.folded_before > 0 || run.folded > 0) && (
+        <Fact
+          name="folded cells"
+          value={`${whole(run.folded_before)} before, ${whole(run.folded)} after`}
+        />
+      )}
+      {run.folded_before === 0 && (
+        <Fact
+          name="worst scaled Jacobian"
+          value={`${short(run.worst_before)} before, ${short(run.worst)} after`}
+        />
+      )}
       {rough && (
         <Quiet
           size="xs"
           width="full"
           my="1"
-          title="Cells would fold here, or get worse than the worst at the start: moves were taken back. Look at the blocks there."
+          title={
+            run.folded
+              ? "Cells stay folded here. Where nodes that hold fold them, let these go or change the blocks."
+              : "Cells would fold here, or get worse than the worst at the start: moves were taken back. Look at the blocks there."
+          }
           onClick={() => set({ target: { at: rough, size: 0.15 * size, turn: Date.now() } })}
         >
-          {`Held up at ${whole(run.softened)} nodes: look there`}
+          {run.folded
+            ? "Still folded: look there"
+            : `Held up at ${whole(run.softened)} nodes: look there`}
         </Quiet>
       )}
       {run.held > 0 && (

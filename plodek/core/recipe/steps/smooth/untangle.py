@@ -22,7 +22,7 @@ class Untangle(RunStep):
     verb: ClassVar[str] = "Untangle"
     key: ClassVar[str] = "U"
     order: ClassVar[int] = 20
-    sentence: ClassVar[str] = "Untangle in {sweeps} sweeps"
+    sentence: ClassVar[str] = "Untangle in at most {sweeps} sweeps"
     sweeps: int = Field(default=2000, title="Sweeps at most", ge=1, le=100_000)
     glide: Glide = None
     spread: Spread = None
