@@ -7,8 +7,6 @@ import resource
 import subprocess
 import sys
 import tempfile
-import time
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -19,19 +17,17 @@ from OCP.GeomAbs import GeomAbs_C2
 from OCP.GeomAPI import GeomAPI_PointsToBSplineSurface, GeomAPI_ProjectPointOnSurf
 from OCP.gp import gp_Pnt
 from OCP.OCP.collections import Array2_gp_Pnt
+from report import DEMO, FILES, QUICK, demo_steps, say, seconds
+from smoothing import smoothing, smoothing_in_space, untangling
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
-import plodek.demo
 from plodek.core.build import build
-from plodek.core.build.assemble import assemble
-from plodek.core.build.sides import sides_of
 from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
 from plodek.core.model.model import Model
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
-from plodek.core.recipe.files import Files
 from plodek.core.recipe.step import Context
 from plodek.core.shape.curves.nurbs import Net, Nurbs
 from plodek.core.shape.files.cad_reading import net_of
@@ -39,38 +35,16 @@ from plodek.core.shape.surfaces import analytic
 from plodek.core.shape.surfaces.patch import patch_of
 from plodek.core.shape.surfaces.triangulated import Triangulated
 from plodek.core.shape.surfaces.trimmed_face import TrimEdge, TrimmedFace
-from plodek.core.smooth.settings import SmoothSettings
-from plodek.core.smooth.sides import Sides
-from plodek.core.smooth.smooth import smooth
 from plodek.core.spacing import kernels
 from plodek.server.api.grids.pictures import grid_picture
 from plodek.server.api.models.effects import effect_of
 from plodek.server.api.models.pictures import model_out
 
-DEMO = Path(next(iter(plodek.demo.__path__)))
-#: With --quick all sizes are small: the whole of it runs in a minute, and the numbers mean nothing.
-QUICK = "--quick" in sys.argv
-FINER = 1 if QUICK else 6
 SPHERE = (40, 20) if QUICK else (450, 225)
 SIDE = 4 if QUICK else 8
 CROWD = 4 if QUICK else 18
 VTK_ORDER = (0, 1, 3, 2, 4, 5, 7, 6)
 VTK_METRICS = ("ScaledJacobian", "EquiangleSkew", "MaxEdgeRatio", "Volume")
-
-
-def seconds(work: Callable[[], object], times: int = 5) -> float:
-    """Give the best of several runs, in seconds."""
-    best = float("inf")
-    for _ in range(times):
-        began = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - began)
-    return best
-
-
-def say(what: str, value: str, wanted: str) -> None:
-    """Print one line of the report."""
-    print(f"{what:<62} {value:>18}   wanted {wanted}")
 
 
 def quality() -> None:
@@ -176,97 +150,6 @@ def nurbs_face() -> tuple[Any, TrimmedFace]:
     traces = [Nurbs(Net(1, np.array([0.0, 0, 1, 1])), ends[k : k + 2], np.ones(2)) for k in range(4)]
     patch = patch_of({"type": "nurbs", **net_of(surface)}, 1.0)
     return surface, TrimmedFace(patch, [[TrimEdge("", trace, True, None) for trace in traces]])
-
-
-def demo_steps() -> list[dict[str, Any]]:
-    """Give the steps of the demo recipe."""
-    return json.loads((DEMO / "intake-pier.json").read_text())["steps"]
-
-
-FILES = Files(lambda name: (DEMO / name).read_bytes())
-
-
-def updates(grid: Grid, sides: Sides, settings: SmoothSettings, nodes: int, sweeps: int) -> float:
-    """Give million node updates a second of more sweeps, the start left out."""
-    few = replace(settings, sweeps=10)
-    whole = seconds(lambda: smooth(grid, sides, settings), 2)
-    return nodes * (sweeps - 10) / max(whole - seconds(lambda: smooth(grid, sides, few), 2), 1e-9) / 1e6
-
-
-def smoothing_in_space() -> None:
-    """Node updates a second in space, and a butterfly in a pipe from filled to settled; work for its size."""
-    took = {}
-    for cells in (8, 16) if QUICK else (16, 26, 50):
-        steps = [
-            {"kind": "frame", "id": "f", "shape": "cylinder", "centre": [0, 0, 0], "outer": 1, "depth": 4},
-            {"kind": "butterfly", "id": "b", "blocks": {"all": True}, "core": 0.5, "bow": 0.3},
-            *(
-                {"kind": "count", "id": f"c{n}", "tier": {"at": at}, "cells": count}
-                for n, (at, count) in enumerate(
-                    (
-                        ([0, 0.4, 0], cells),
-                        ([0.4, 0, 0], cells),
-                        ([0.55, 0.55, 0], cells),
-                        ([0, 0, 2], 2 * cells),
-                    )
-                )
-            ),
-        ]
-        model = Evaluator().evaluate(document.of({"steps": steps}), FILES).model
-        grid = build.filled_grid(model)
-        blocks = dict(zip(grid.names, grid.xyz, strict=True))
-        nodes = Numbering.of(grid).count
-        began = time.perf_counter()
-        done = smooth(grid, Sides(), SmoothSettings(3000, control=True))
-        took[nodes] = time.perf_counter() - began
-        say(
-            f"smoothing in space, {nodes} nodes, filled to settled",
-            f"{took[nodes]:.1f} s, {done.progress.sweeps} sweeps, {done.progress.note}",
-            "<= 60 s at a million",
-        )
-    few, many = min(took), max(took)
-    growth = np.log(took[many] * few / (took[few] * many)) / np.log(many / few)
-    say("  work for a node grows with the number of nodes to the power", f"{growth:.2f}", "<= 0.15")
-    sweeps = 20 if QUICK else 60
-    for control, least in ((True, 25), (False, 35)):
-        settings = SmoothSettings(sweeps, control=control, tolerance=0.0, coarse_first=False)
-        speed = updates(grid, sides_of(model, blocks, settings), settings, nodes, sweeps)
-        words = "with" if control else "without"
-        say(f"  updates a second {words} control", f"{speed:.1f} million", f">= {least} million")
-
-
-def smoothing() -> None:
-    """Node updates a second with wall control, beside a plain copy of the same arrays."""
-    steps = [
-        s | {"cells": FINER * s["cells"]} if s.get("cells") and s["kind"] in ("count", "space") else s
-        for s in demo_steps()
-        if s["kind"] not in ("smooth", "extrude", "patch")
-    ]
-    model = Evaluator().evaluate(document.of({"steps": steps}), FILES).model
-    plane = build.filled_grid(model)
-    blocks = dict(zip(plane.names, plane.xyz, strict=True))
-    walls = tuple(e for e in model.layout.follows)
-    nodes = sum(b.shape[0] * b.shape[1] for b in blocks.values())
-    grid = assemble(model, blocks)
-
-    def million(count: int, control: bool) -> float:
-        settings = SmoothSettings(
-            count, control=control, walls=walls if control else (), tolerance=0.0, coarse_first=False
-        )
-        sides = sides_of(model, blocks, settings)
-        return updates(grid, sides, settings, nodes, count)
-
-    million(10, True)
-    sweeps = 20 if QUICK else 200
-    copies = [np.random.default_rng(0).uniform(size=(nodes, 2)) for _ in range(2)]
-    copy = seconds(lambda: np.copyto(copies[0], copies[1]), 20)
-    for control, words in ((True, "with control"), (False, "without control")):
-        say(
-            f"smoothing {words} in the plane, {nodes} nodes: updates a second",
-            f"{million(sweeps, control):.1f} million",
-            ">= 60 million" if control else "",
-        )
-    say("  a plain copy of the same nodes", f"{nodes / copy / 1e6:.0f} million", "(beside it)")
 
 
 def many_blocks() -> None:
@@ -442,6 +325,7 @@ def main() -> None:
     closest()
     smoothing()
     smoothing_in_space()
+    untangling()
     evaluation()
     operations()
     numbering()

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from plodek.core.arrays import Bools, Floats
+from plodek.core.grid.grid import Grid
 from plodek.core.smooth.ghosted import Ghosted, Slots
+from plodek.core.smooth.movable import Movable
+from plodek.core.smooth.sides import Sides
 from plodek.core.smooth.walls import Walls
 
 #: A wall is sharp where its faces turn from their mean by more than this cosine: nodes over it stay.
@@ -42,9 +45,21 @@ class FirstNodes:
     def put_back(self, xyz: Floats, ghosted: Ghosted, free: Bools) -> None:
         """Put those that are free slots (n,) back to their height, in place."""
         to = ghosted.mover[self.slots]
-        chosen = (to >= 0) & free[np.maximum(to, 0)] & ~self.stay
+        chosen = (to >= 0) & free[np.maximum(to, 0)]
         off = self.height - self.heights(xyz[np.maximum(to, 0)])
         xyz[to[chosen]] += off[chosen][:, None] * self.normal[chosen]
+
+
+def with_heights_of(before: Grid, grid: Grid, sides: Sides) -> Grid:
+    """Give a grid with the first nodes of its walls at the heights that they had before its sides moved."""
+    movable = Movable.of(grid, sides)
+    ghosted, xyz = movable.ghosted, movable.xyz
+    now = first_nodes(Walls(ghosted, xyz.copy(), sides.walls))
+    then = first_nodes(Walls(ghosted, ghosted.taken(before.xyz), sides.walls))
+    for one, old in zip(now, then, strict=True):
+        replace(one, height=old.height).put_back(xyz, ghosted, movable.free)
+    ghosted.renew(xyz)
+    return replace(grid, xyz=ghosted.given(xyz))
 
 
 def first_nodes(walls: Walls) -> list[FirstNodes]:

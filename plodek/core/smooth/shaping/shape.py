@@ -22,7 +22,7 @@ from plodek.core.smooth.movable import Movable, nodes_of
 from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.energy import Energy
-from plodek.core.smooth.shaping.first_nodes import FirstNodes, first_nodes
+from plodek.core.smooth.shaping.first_nodes import FirstNodes, first_nodes, with_heights_of
 from plodek.core.smooth.shaping.wanted import Lines
 from plodek.core.smooth.sides import HeldWall, Sides
 from plodek.core.smooth.surfaces import spread_sides
@@ -63,6 +63,7 @@ def shape(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None
     with threadpool_limits(1, user_api="blas"):
         if sides.spread:
             grid = spread_sides(grid, sides, lambda sheet: _on_sheet(sheet, sides, settings))
+            grid = with_heights_of(before, grid, sides)
         found = _shaped(grid, sides, settings, watch)
     if before is grid:
         return found
