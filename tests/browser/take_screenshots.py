@@ -50,6 +50,7 @@ def take_all(board: Board) -> None:
     mending(board)
     blocks_in_space(board)
     pump_stage(board)
+    vanes(board)
 
 
 def spacing(board: Board) -> None:
@@ -176,7 +177,7 @@ def pump_stage(board: Board) -> None:
     page.goto(board.address)
     sent = {"name": "axial-stage.zip", "mimeType": "application/zip", "buffer": packed.getvalue()}
     page.get_by_label("Recipe file").set_input_files(sent)
-    expect(board.stop("Check")).to_contain_text("gate passed", timeout=120_000)
+    expect(board.stop("Check")).to_contain_text("gate passed", timeout=300_000)
     board.go("Blocks")
     page.get_by_role("button", name="See through").click()
     page.mouse.move(640, 330)
@@ -195,6 +196,21 @@ def pump_stage(board: Board) -> None:
     page.get_by_role("button", name="oblique").click()
     page.wait_for_timeout(3000)
     take(board, "stage-patches")
+
+
+def vanes(board: Board) -> None:
+    """The turning vanes, smoothed and polished: the cells about the vane, and what the runs reached."""
+    page = board.page
+    page.goto(board.address)
+    page.get_by_label("Recipe file").set_input_files(DEMO / "turning-vanes.json")
+    expect(board.stop("Check")).to_contain_text("gate passed", timeout=120_000)
+    board.go("Smooth")
+    page.get_by_role("button", name="Cells", exact=True).click()
+    page.mouse.move(560, 250)
+    page.mouse.wheel(0, -700)
+    expect(page.get_by_role("table", name="Filled and smoothed")).not_to_contain_text("…", timeout=30_000)
+    page.wait_for_timeout(2000)
+    take(board, "vanes")
 
 
 def main() -> None:

@@ -20,6 +20,10 @@ from plodek.core.shape.surfaces.surface import Surface
 HELD = 0.05
 
 
+#: Nodes within this share of the domain's size of a guide lie on it.
+_ON = 1e-9
+
+
 @dataclass(frozen=True)
 class GuideFit:
     """The distances of sides from one guide, in the project's unit, and the node that is furthest off it.
@@ -82,11 +86,17 @@ def guide_fit(
     ``size`` is that of the domain, in the project's unit. Creases are looked for where ``creased``.
     """
     off, sag, worst, at = [], [], -1.0, np.zeros(3)
+    guides = {id(guide): guide for guide, _ in sides}
     creases: list[Crease] = []
     for guide, nodes in sides:
         xyz = nodes.reshape(-1, 3)
         where = guide.nearest(xyz)
         misfit = np.linalg.norm(guide.at(where) - xyz, axis=1)
+        # A lift makes a surface of each piece of a curve; smoothing moves nodes from one to the next.
+        for other in (one for key, one in guides.items() if key != id(guide)):
+            far = misfit > _ON * size
+            if np.any(far):
+                misfit[far] = np.minimum(misfit[far], _off(other, xyz[far]))
         off.append(misfit)
         if misfit.max() > worst:
             worst, at = float(misfit.max()), xyz[int(misfit.argmax())]
@@ -108,6 +118,11 @@ def guide_fit(
         size,
         max(creases, key=lambda crease: crease.degrees, default=None),
     )
+
+
+def _off(guide: Curve | Surface, xyz: Floats) -> Floats:
+    """Give how far places (n, 3) are off a guide."""
+    return np.asarray(np.linalg.norm(guide.at(guide.nearest(xyz)) - xyz, axis=1))
 
 
 def _across(guide: Curve | Surface, where: Floats) -> Floats:

@@ -9,7 +9,9 @@ import pytest
 
 from plodek.core.build import build
 from plodek.core.build.assemble import assemble
+from plodek.core.build.walls import walls_of
 from plodek.core.check.measure import measure
+from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.check.quality import gate
 from plodek.core.grid.fill import layer_of
 from plodek.core.recipe import document
@@ -190,7 +192,10 @@ def test_the_vane_recipe_runs_unchanged_on_other_profiles(tmp_path):
 def test_the_vanes_keep_their_layers_and_their_twins_to_the_bit(demos):
     for name, walls in (("turning-vanes", 286), ("turning-vanes-blunt", 220)):
         model = demos[name]
-        run, polished = build.build(model).runs
+        built = build.build(model)
+        run, polished = built.runs
+        assert gate(measure(built.grid), model.limits, walls_of(model, built.grid)).passed  # the default gate
+        assert model.limits == DEFAULT_LIMITS
         assert run.progress.note == polished.progress.note == "settled"
         assert np.abs(polished.wall.heights / polished.wall.wished - 1).max() < 1e-9
         assert sum(block[..., 0].size for block in run.blocks.values()) > 12_000
