@@ -195,15 +195,12 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
       <Fact name={name} value={`${whole(run.sweeps)} sweeps, ${run.note || "not yet settled"}`} />
       {run.share > 0 && <Fact name="last move, of its cell" value={percent(run.share)} />}
       {(run.folded_before > 0 || run.folded > 0) && (
-        <Fact
-          name="folded cells"
-          value={`${whole(run.folded_before)} before, ${whole(run.folded)} after`}
-        />
+        <Fact name="folded cells" value={`${whole(run.folded_before)} → ${whole(run.folded)}`} />
       )}
       {run.folded_before === 0 && (
         <Fact
           name="worst scaled Jacobian"
-          value={`${short(run.worst_before)} before, ${short(run.worst)} after`}
+          value={`${short(run.worst_before)} → ${short(run.worst)}`}
         />
       )}
       {rough && (
