@@ -80,7 +80,7 @@ def turned_ways(n, seed, degrees=60.0):
 
 @pytest.mark.slow
 def test_random_layouts_of_12_by_12_blocks_are_untangled():
-    """Inner corners displaced by up to 1.5 blocks each way; the bench tries 200 of these."""
+    """Inner corners displaced by up to 1.5 blocks each way, folded when filled."""
     model = blocks_of("rectangle", 12, 2)
     start = filled(model)
     for seed in range(12):
@@ -93,7 +93,7 @@ def test_random_layouts_of_12_by_12_blocks_are_untangled():
 
 @pytest.mark.slow
 def test_boxes_whose_inner_blocks_are_turned_are_untangled():
-    """6 × 6 × 6 blocks, the inner 2 × 2 × 2 turned by 60° about random axes; the bench tries 100."""
+    """6 × 6 × 6 blocks, the inner 2 × 2 × 2 turned by 60° about random axes."""
     model = blocks_of("box", 6, 2)
     start = filled(model)
     for seed in range(4):
