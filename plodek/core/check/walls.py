@@ -93,10 +93,9 @@ def guide_fit(
         where = guide.nearest(xyz)
         misfit = np.linalg.norm(guide.at(where) - xyz, axis=1)
         # A lift makes a surface of each piece of a curve; smoothing moves nodes from one to the next.
-        for other in (one for key, one in guides.items() if key != id(guide)):
-            far = misfit > _ON * size
-            if np.any(far):
-                misfit[far] = np.minimum(misfit[far], _off(other, xyz[far]))
+        far = np.nonzero(misfit > _ON * size)[0]
+        for other in guides.values() if len(far) else ():
+            misfit[far] = np.minimum(misfit[far], _off(other, xyz[far]))
         off.append(misfit)
         if misfit.max() > worst:
             worst, at = float(misfit.max()), xyz[int(misfit.argmax())]

@@ -55,8 +55,8 @@ def shape(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None
     """Untangle or polish a grid; the input stays as it is. Never makes it worse.
 
     At ``sides.walls`` the first node of each line keeps its height: it slides along the wall, and stays where
-    its line leaves squarely, or at a sharp edge. Where cells stay folded the result's
-    note says so and its ``rough`` is the place of one: of one that its held corners fold, if there is any.
+    its line leaves squarely, or at a sharp edge. Where cells stay folded the result's note says so and its
+    ``rough`` is the place of one: of one that its held corners fold, if there is any.
     """
     before = grid
     # With more threads than one the minimiser's sums would round otherwise, and stand in the kernels' way.
@@ -68,6 +68,9 @@ def shape(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None
     if before is grid:
         return found
     start = _Run(Movable.of(before, sides), sides.walls, settings)
+    now, then = ((one.folded, -one.worst) for one in (found.progress, start.began))
+    if now > then:  # what the sides have gained is lost inside: they stay
+        return shape(before, replace(sides, spread=()), settings, watch)
     return replace(found, began=start.began, wall=replace(found.wall, wished=start.heights))
 
 

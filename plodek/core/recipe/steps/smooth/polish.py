@@ -24,7 +24,7 @@ class Polish(RunStep):
     verb: ClassVar[str] = "Polish"
     key: ClassVar[str] = "O"
     order: ClassVar[int] = 30
-    sentence: ClassVar[str] = "Polish cells below {below}, keeping first cells at {walls}"
+    sentence: ClassVar[str] = "Polish cells below {below}, holding {walls}"
     below: float = Field(
         default=0.6,
         title="Cells below a scaled Jacobian of",
@@ -42,7 +42,7 @@ class Polish(RunStep):
     walls: SideSelector | None = Field(
         default=None,
         title="Walls to hold",
-        description="their first cells stay as they are; where left out, those of all outer sides that lie "
+        description="their first heights stay; where left out, those of all outer sides that lie "
         "on a guide (in space of those with wall layers, if any has)",
     )
     glide: Glide = None
