@@ -58,6 +58,20 @@ def test_a_bad_file_says_why_and_leaves_all_as_it_was(board, tmp_path):
     expect(board.hand.get_by_role("alert")).to_contain_text("use “Read points”")
 
 
+def test_what_is_typed_while_a_file_is_read_stays(board):
+    board.new("Slow file")
+    page, held = board.page, []
+    page.route("**/files?name=*", lambda route: held.append(route))
+    page.keyboard.press("r")
+    page.get_by_label("Point file from disk").set_input_files(DEMO / "pier-outline.csv")
+    board.field("Name").fill("outline")
+    page.wait_for_timeout(100)  # the form is drawn with the name before the file has been read
+    assert len(held) == 1
+    held[0].continue_()
+    expect(board.field("Point file")).to_have_value(re.compile("pier-outline"))
+    expect(board.field("Name")).to_have_value("outline")
+
+
 def test_a_file_without_a_unit_shows_its_size_in_each(board, tmp_path):
     board.new("No unit")
     path = tmp_path / "tet.obj"

@@ -6,6 +6,7 @@ import { ended, useJob } from "../../api/job";
 import { useFile } from "../../api/queries";
 import { METRES, short, whole } from "../../model/numbers";
 import type { Field } from "../../model/schema";
+import { answer } from "../../session/answering";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Mono, Quiet, Wrong } from "../../theme/parts";
@@ -157,9 +158,9 @@ export function FileField({ field, value, change }: Props) {
 
 /** What a stored file holds; where it does not say its unit, its size in each that it may be in. */
 function FileFacts({ name }: { name: string }) {
-  const { project, model } = useBoardData();
+  const { project, model, kinds } = useBoardData();
   const draft = useBoard((board) => board.draft);
-  const set = useBoard((board) => board.set);
+  const kind = kinds.get(draft?.step.kind ?? "");
   const { data, error } = useFile(project, name);
   if (error) return <Wrong>{error.message}</Wrong>;
   if (!data) return null;
@@ -169,8 +170,7 @@ function FileFacts({ name }: { name: string }) {
     ([what, count]) => `${whole(count)} ${count === 1 ? what.replace(/s$/, "") : what}`,
   );
   const chosen = draft?.step.file_unit;
-  const pick = (unit: string) =>
-    draft && set({ draft: { ...draft, step: { ...draft.step, file_unit: unit } } });
+  const pick = (unit: string) => kind && answer(kind, draft?.step.id, { file_unit: unit });
   return (
     <Box mt="1" fontSize="11px" color="muted">
       <Text>

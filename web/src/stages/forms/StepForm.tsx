@@ -2,8 +2,9 @@ import { Box, Flex, Text } from "@chakra-ui/react";
 import { Fragment } from "react";
 import { RUNS, removed } from "../../model/places";
 import { plays } from "../../model/schema";
+import { answer } from "../../session/answering";
 import { useBoardData } from "../../session/context";
-import { complete, placeOf, selectingField } from "../../session/drafting";
+import { complete, placeOf } from "../../session/drafting";
 import { type Draft, useBoard } from "../../session/store";
 import { Do, Quiet, Wrong } from "../../theme/parts";
 import { YPlus } from "../spacing/YPlus";
@@ -18,14 +19,6 @@ export function StepForm({ draft }: { draft: Draft }) {
   const { job, here } = useBoard((board) => board);
   const kind = kinds.get(draft.step.kind);
   if (!kind) return null;
-  const change = (name: string, value: unknown) => {
-    const step = { ...draft.step, [name]: value };
-    if (value === undefined) delete step[name];
-    // What is picked goes to a field that plays a part with the new value.
-    const field = kind.fields.find((one) => one.name === draft.field);
-    const taking = field && plays(field, step, kind) ? field : selectingField(kind, step);
-    set({ draft: { ...draft, step, field: taking?.name ?? null } });
-  };
   const done = complete(kind, draft.step);
   const runs = RUNS.has(draft.step.kind);
   const failed = preview?.failed ?? null;
@@ -57,7 +50,7 @@ export function StepForm({ draft }: { draft: Draft }) {
               field={field}
               value={draft.step[field.name]}
               active={draft.field === field.name}
-              change={(value) => change(field.name, value)}
+              change={(value) => answer(kind, draft.step.id, { [field.name]: value })}
               take={() => set({ draft: { ...draft, field: field.name } })}
             />
             {kind.kind === "wall-layer" && field.name === "first" && (

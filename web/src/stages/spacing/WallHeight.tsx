@@ -3,13 +3,14 @@ import { type ReactNode, useDeferredValue, useId } from "react";
 import { useWallHeight } from "../../api/queries";
 import { lengthText, short } from "../../model/numbers";
 import type { WallWish } from "../../model/wall_wish";
+import { answer } from "../../session/answering";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Fact, Heading, Quiet, Wrong } from "../../theme/parts";
 
 /** The help with first heights: from y⁺, speed, length and fluid, with the formula used. */
 export function WallHeight() {
-  const { model, begin } = useBoardData();
+  const { model, kinds, begin } = useBoardData();
   const wish = useBoard((board) => board.wall);
   const draft = useBoard((board) => board.draft);
   const set = useBoard((board) => board.set);
@@ -21,8 +22,8 @@ export function WallHeight() {
     if (!height) return;
     const first = lengthText(height.height, model.unit);
     const values = { first, growth: Number(wish.growth), layers: height.layers };
-    if (draft?.step.kind === "wall-layer")
-      set({ draft: { ...draft, step: { ...draft.step, ...values } } });
+    const kind = kinds.get("wall-layer");
+    if (kind && draft?.step.kind === kind.kind) answer(kind, draft.step.id, values);
     else begin("wall-layer", values);
   };
   return (
