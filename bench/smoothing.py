@@ -15,7 +15,7 @@ from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
-from plodek.core.smooth.settings import ShapeSettings, SmoothSettings
+from plodek.core.smooth.settings import Parts, ShapeSettings, SmoothSettings
 from plodek.core.smooth.shaping.shape import shape
 from plodek.core.smooth.sides import Sides
 from plodek.core.smooth.smooth import smooth
@@ -85,9 +85,8 @@ def smoothing() -> None:
     grid = assemble(model, blocks)
 
     def million(count: int, control: bool) -> float:
-        settings = SmoothSettings(
-            count, control=control, walls=walls if control else (), tolerance=0.0, coarse_first=False
-        )
+        parts = Parts(walls=walls if control else ())
+        settings = SmoothSettings(count, parts, control=control, tolerance=0.0, coarse_first=False)
         sides = sides_of(model, blocks, settings)
         return updates(grid, sides, settings, nodes, count)
 

@@ -21,6 +21,7 @@ FLAGS = [
     "--no-sandbox",
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
+    "--disable-gpu-compositing",  # pages are put together without the drawing in software that WebGL needs
     "--disable-background-networking",
     "--no-first-run",
 ]

@@ -100,34 +100,6 @@ def test_a_bad_outline_file_is_refused_with_its_lines_and_nothing_changes(board,
     expect(board.steps).to_have_count(0)
 
 
-def test_a_stopped_run_keeps_what_was_reached(board):
-    page = board.page
-    board.demo("Stopped")
-    for step in (9, 10):
-        # A finer grid, so that the run lasts long enough to be stopped.
-        chip(board, step, "44" if step == 9 else "18").click()
-        board.field("Cells").fill("200")
-        board.keep()
-    chip(board, 18, "1500").click()
-    board.field("Sweeps at most").fill("90000")
-    board.field("Settled below a move of").fill("0")
-    stop = page.get_by_role("button", name="Stop, and keep what is reached")
-    # The finer grid may still be on its way by itself; then this run follows it.
-    expect(page.get_by_role("button", name="Run and keep")).to_be_enabled(timeout=60_000)
-    page.get_by_role("button", name="Run and keep").click()
-    status = page.get_by_label("Smoothing", exact=True)
-    expect(status).to_contain_text("of 90\u202f000", timeout=30_000)
-    stop.click()
-    expect(status).to_have_count(0, timeout=30_000)
-    text = board.steps.nth(17).inner_text()
-    reached = int(re.search(r"(\d+)\s+sweeps", text.replace("\n", " ")).group(1))
-    assert 0 < reached < 90000
-    expect(board.stop("Smooth")).to_contain_text("stopped")
-    switch = page.get_by_label("Show the smoothed grid")
-    switch.press("Space")
-    expect(board.hand).to_contain_text("On view: as filled")
-
-
 def test_any_verb_is_found_by_its_name(board):
     page = board.page
     board.new("Find")

@@ -80,8 +80,8 @@ def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_secon
     expect(board.stop("Smooth")).to_contain_text("settled")  # what the first run gave is still there
 
 
-def test_a_run_in_space_shows_where_it_stands_and_is_stopped(board, tmp_path):
-    opened(board, tmp_path, 24)
+def stopped(board):
+    """Run the smoothing in hand for ever, stop it, and give how many sweeps it came to."""
     page = board.page
     board.field("Sweeps at most").fill("90000")
     board.field("Settled below a move of").fill("0")
@@ -91,8 +91,28 @@ def test_a_run_in_space_shows_where_it_stands_and_is_stopped(board, tmp_path):
     expect(status.get_by_role("img", name=re.compile("largest move"))).to_be_visible(timeout=30_000)
     page.get_by_role("button", name="Stop, and keep what is reached").click()
     expect(board.stop("Smooth")).to_contain_text("stopped", timeout=60_000)
-    reached = int(re.search(r"(\d+)\s+sweeps", board.steps.last.inner_text().replace("\n", " ")).group(1))
-    assert 0 < reached < 90_000
+    expect(status).to_have_count(0)
+    return int(re.search(r"(\d+)\s+sweeps", board.steps.last.inner_text().replace("\n", " ")).group(1))
+
+
+def test_a_run_in_space_shows_where_it_stands_and_is_stopped(board, tmp_path):
+    opened(board, tmp_path, 24)
+    assert 0 < stopped(board) < 90_000
+
+
+def test_a_stopped_run_keeps_what_was_reached(board, tmp_path):
+    steps = json.loads(json.dumps(BUMP))
+    steps[1]["points"] = [[0.4, 0.2], [1.6, 0.2]]  # a low one, which does not fold
+    steps[2]["cells"] = 30_000
+    uploaded(board, tmp_path, "Low bump", steps)
+    expect(board.stop("Check")).not_to_contain_text("folded", timeout=30_000)
+    board.settled()
+    board.page.keyboard.press("Alt+4")
+    board.page.keyboard.press("s")
+    board.field("Control").select_option("no control")
+    assert 0 < stopped(board) < 90_000
+    board.page.get_by_label("Show the smoothed grid").press("Space")
+    expect(board.hand).to_contain_text("On view: as filled")
 
 
 def test_folded_cells_are_untangled_by_advice_and_the_worst_ones_polished(board, tmp_path):

@@ -145,6 +145,47 @@ def test_a_run_that_is_kept_becomes_a_step_and_a_stop_keeps_the_sweeps_reached(c
     assert {"sweeps", "of", "move", "folded", "seconds_left"} <= set(told[-1])
 
 
+def test_earlier_runs_are_listed_with_their_figures_and_brought_back(client, project):
+    smooth = {"kind": "smooth", "id": "s", "sweeps": 3, "control": "no control"}
+    assert client.get(f"/api/projects/{project}/runs").json == {"runs": []}
+    base = keep(client, project, CUT)
+    for n, sweeps in enumerate((3, 5)):
+        body = {"base": base + n, "steps": [*CUT, smooth | {"sweeps": sweeps}], "keep": True}
+        asked = client.post(f"/api/projects/{project}/builds", json=body).json
+        assert asked["state"] == "done"
+    later, first = client.get(f"/api/projects/{project}/runs").json["runs"]
+    assert (later["revision"], first["revision"]) == (base + 2, base + 1)
+    assert later["kinds"] == first["kinds"] == ["smooth"]
+    assert later["ended"] >= first["ended"]
+    back = f"/api/projects/{project}/revisions/{first['revision']}/again"
+    recipe = client.post(back, json={"base": base + 2}).json
+    assert recipe["revision"] == base + 3
+    assert recipe["steps"][-1]["sweeps"] == 3
+    quality = client.get(f"/api/projects/{project}/quality").json  # nothing has to be run again
+    assert quality["runs"] == first["reached"]
+    assert client.post(back, json={"base": base}).status_code == 409
+    assert client.post(f"/api/projects/{project}/undo", json={"base": base + 3}).json["revision"] == base + 2
+    gone = client.post(f"/api/projects/{project}/revisions/99/again", json={"base": base + 2})
+    assert (gone.status_code, gone.json["detail"]) == (404, "The project has no revision 99.")
+
+
+def test_a_run_being_set_up_tells_what_sides_will_do_and_why_it_cannot_run(client, project):
+    run = {"kind": "smooth", "id": "s", "control": "no control"}
+
+    def tried(fields):
+        body = {"steps": [*CUT, run | fields], "against": CUT}
+        return client.post(f"/api/projects/{project}/preview", json=body).json
+
+    found = tried({"glide": {"side": "y-"}})
+    counts = {one["role"]: len(one["sides"]) for one in found["roles"]}
+    assert counts.keys() == {"hold", "glide", "free"}
+    assert sum(counts.values()) == len(found["model"]["sides"])
+    assert (found["before"], found["after"], found["error"]) == (None, None, "")
+    both = tried({"glide": {"side": "y-"}, "spread": {"side": "y-"}})
+    assert both["roles"] == []
+    assert "shall both move by themselves and glide" in both["error"]
+
+
 def test_a_run_based_on_an_old_revision_is_refused_before_it_starts(client, demo):
     steps = client.get(f"/api/projects/{demo}/recipe").json["steps"]
     assert client.post(f"/api/projects/{demo}/builds", json={"base": 7, "steps": steps}).status_code == 409

@@ -34,24 +34,25 @@ def sides_of(model: Model, blocks: Mapping[str, Floats], settings: RunSettings) 
 
 class _Reader:
     def __init__(self, model: Model, blocks: Mapping[str, Floats], settings: RunSettings) -> None:
-        self.model, self.layout, self.blocks, self.settings = model, model.layout, blocks, settings
+        self.model, self.layout, self.blocks = model, model.layout, blocks
+        self.settings, self.parts = settings, settings.parts
         self.number = {name: n for n, name in enumerate(model.layout.filled)}
         self.planes: list[Plane] = []
 
     def sides(self) -> Sides:
-        settings = self.settings
+        parts = self.parts
         if self.layout.dim == 2:
             self._need_flat()
         return Sides(
-            fixed=(*self._parts([*settings.held, *settings.wakes]), *self._not_chosen(), *self._pinned()),
+            fixed=(*self._parts([*parts.held, *parts.wakes]), *self._not_chosen(), *self._pinned()),
             walls=(
-                *(self._wall(side, self._outer(side)) for side in settings.walls),
-                *(self._wall(side, use) for side in settings.wakes for use in self._inner(side)),
+                *(self._wall(side, self._outer(side)) for side in parts.walls),
+                *(self._wall(side, use) for side in parts.wakes for use in self._inner(side)),
             ),
-            gliding=tuple(self._sliding(settings.glide, "glide")),
-            spread=tuple(self._sliding(settings.spread, "be smoothed by itself")),
+            gliding=tuple(self._sliding(parts.glide, "glide")),
+            spread=tuple(self._sliding(parts.spread, "move by itself")),
             kept=(*self._on_surfaces(), *self._on_curves()),
-            free_twins=settings.free_twins,
+            free_twins=parts.free_twins,
         )
 
     def _need_flat(self) -> None:
@@ -110,8 +111,8 @@ class _Reader:
             heights = steps[:, :, 0]
         else:
             heights = heights_over(self.model, side, lines, seen).reshape(seen.shape)
-        if self.settings.first is not None and side in self.layout.outer:
-            heights = np.full(seen.shape, self.settings.first)
+        if self.parts.first is not None and side in self.layout.outer:
+            heights = np.full(seen.shape, self.parts.first)
         elif isinstance(self.settings, SmoothSettings) and (
             self.layout.dim == 2 or side in self.model.layered
         ):
@@ -179,9 +180,9 @@ class _Reader:
         ]
 
     def _not_chosen(self) -> list[Part]:
-        if self.settings.blocks is None:
+        if self.parts.blocks is None:
             return []
-        chosen, whole = set(self.settings.blocks), (None,) * self.layout.dim
+        chosen, whole = set(self.parts.blocks), (None,) * self.layout.dim
         return [Part(n, whole) for name, n in self.number.items() if name not in chosen]
 
     def _pinned(self) -> list[Part]:
@@ -189,7 +190,7 @@ class _Reader:
             Part(n, tuple(at >> axis & 1 for axis in range(self.layout.dim)))
             for name, n in self.number.items()
             for at, corner in enumerate(self.layout.blocks[name].corners)
-            if self.layout.corners[corner].sign == "pinned" and corner not in self.settings.loose
+            if self.layout.corners[corner].sign == "pinned" and corner not in self.parts.loose
         ]
 
     def _on_surfaces(self) -> list[Kept]:

@@ -31,7 +31,7 @@ class Parts:
 
 
 @dataclass(frozen=True)
-class SmoothSettings(Parts):
+class SmoothSettings:
     """How to smooth: at most so many ``sweeps``, with ``control`` of the spacing and of the walls or none.
 
     ``tolerance`` is the largest move of a node in a sweep at which smoothing ends, in the project's unit
@@ -40,6 +40,7 @@ class SmoothSettings(Parts):
     """
 
     sweeps: int
+    parts: Parts = Parts()
     control: bool = False
     tolerance: float | None = None
     strict: float = 1.0
@@ -47,7 +48,7 @@ class SmoothSettings(Parts):
 
 
 @dataclass(frozen=True)
-class ShapeSettings(Parts):
+class ShapeSettings:
     """How to shape cells by their energy, in at most so many ``sweeps`` over them.
 
     With ``polish``, only what is at or around cells whose scaled Jacobian is below that, or where sizes along
@@ -56,6 +57,7 @@ class ShapeSettings(Parts):
     """
 
     sweeps: int
+    parts: Parts = Parts()
     polish: float | None = None
     jumps: float = 2.0
 

@@ -119,17 +119,22 @@ def keep(
     """
     recipe = document.of({"steps": steps, "parameters": parameters or {}})
     with database.atomic("IMMEDIATE"):
-        found = get(project)
-        if found.revision != base:
-            raise Stale(found)
+        found = _at(project, base)
         if parameters is None:
             recipe = recipe.model_copy(update={"parameters": document_of(found)["parameters"]})
-        text = json.dumps(_document(recipe.document()))
-        newest = Revision.select(fn.MAX(Revision.number)).where(Revision.project == found).scalar()
-        now = time.time()
-        Revision.create(project=found, number=newest + 1, parent=base, document=text, created=now)
-        found.revision, found.changed = newest + 1, now
-        found.save()
+        _put(found, json.dumps(_document(recipe.document())))
+    return found
+
+
+def keep_again(project: int, base: int, revision: int) -> Project:
+    """Keep an earlier revision again on top of ``base``. Raises Stale, and NothingFound without it."""
+    with database.atomic("IMMEDIATE"):
+        found = _at(project, base)
+        there = (Revision.project == found) & (Revision.number == revision)
+        old = Revision.get_or_none(there) if revision < 2**63 else None
+        if old is None:
+            raise NothingFound(f"the project has no revision {revision}")
+        _put(found, old.document)
     return found
 
 
@@ -206,15 +211,30 @@ def _stored(project: int) -> Project | None:
 
 def _move(project: int, base: int, target: Any, word: str) -> Project:
     with database.atomic("IMMEDIATE"):
-        found = get(project)
-        if found.revision != base:
-            raise Stale(found)
+        found = _at(project, base)
         number = target(found)
         if number is None:
             raise NothingFound(f"there is nothing to {word}")
         found.revision, found.changed = number, time.time()
         found.save()
     return found
+
+
+def _at(project: int, base: int) -> Project:
+    """Find a project that stands at a revision. Raises Stale where it does not."""
+    found = get(project)
+    if found.revision != base:
+        raise Stale(found)
+    return found
+
+
+def _put(project: Project, text: str) -> None:
+    """Put a revision on top of where a project stands."""
+    newest = Revision.select(fn.MAX(Revision.number)).where(Revision.project == project).scalar()
+    now, number = time.time(), newest + 1
+    Revision.create(project=project, number=number, parent=project.revision, document=text, created=now)
+    project.revision, project.changed = number, now
+    project.save()
 
 
 def _revision(project: Project) -> Revision:

@@ -6,7 +6,7 @@ from plodek.core.build import build
 from plodek.core.build.assemble import assemble
 from plodek.core.build.sides import sides_of
 from plodek.core.grid.numbering import Numbering
-from plodek.core.smooth.settings import SmoothSettings
+from plodek.core.smooth.settings import Parts, SmoothSettings
 from plodek.core.smooth.smooth import smooth
 
 
@@ -16,9 +16,15 @@ def filled(model):
     return dict(zip(grid.names, grid.xyz, strict=True))
 
 
+def made(kind, sweeps, **settings):
+    """Make settings of a kind, what parts do among them."""
+    own = {name: settings.pop(name) for name in Parts.__dataclass_fields__ if name in settings}
+    return kind(sweeps, Parts(**own), **settings)
+
+
 def run(model, start=None, watch=None, **settings):
     """Smooth with settings, to the end unless they say otherwise."""
-    settings = SmoothSettings(**{"sweeps": 4000, "tolerance": 1e-12} | settings)
+    settings = made(SmoothSettings, **{"sweeps": 4000, "tolerance": 1e-12} | settings)
     blocks = start or filled(model)
     return smooth(assemble(model, blocks), sides_of(model, blocks, settings), settings, watch)
 

@@ -152,12 +152,14 @@ def test_a_stop_keeps_what_was_reached_and_the_input_stays(demo_plane):
     assert (done.progress.sweeps, done.progress.note) == (50, "stopped")
     assert apart(done.blocks, seen[-1][1]) == 0
     assert apart(start, kept) == 0
-    again = run(demo_plane, sweeps=50, control=True, walls=demo_plane.smoothing[0].walls, tolerance=None)
+    again = run(
+        demo_plane, sweeps=50, control=True, walls=demo_plane.smoothing[0].parts.walls, tolerance=None
+    )
     assert apart(again.blocks, done.blocks) == 0
 
 
 def test_it_never_folds_what_was_sound_even_with_too_strict_control(demo_plane):
-    done = run(demo_plane, control=True, walls=demo_plane.smoothing[0].walls, strict=40.0, sweeps=400)
+    done = run(demo_plane, control=True, walls=demo_plane.smoothing[0].parts.walls, strict=40.0, sweeps=400)
     assert done.progress.folded == 0
     assert done.progress.worst >= min(done.began.worst, SOUND)
 

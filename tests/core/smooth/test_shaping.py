@@ -16,7 +16,7 @@ from plodek.core.smooth.shaping.shape import shape
 from plodek.core.smooth.shaping.wanted import Lines
 from tests import conftest
 from tests.conftest import numbered
-from tests.core.smooth.conftest import apart, filled
+from tests.core.smooth.conftest import apart, filled, made
 
 
 def model_of(steps):
@@ -54,7 +54,7 @@ def displaced(start, corner_ways):
 
 
 def shaped(model, blocks, sweeps=3000, **settings):
-    settings = ShapeSettings(sweeps, **settings)
+    settings = made(ShapeSettings, sweeps, **settings)
     return shape(assemble(model, blocks), sides_of(model, blocks, settings), settings)
 
 
@@ -146,7 +146,7 @@ def test_the_gradient_is_that_of_the_energy():
     ]
     model = model_of(twins)
     blocks = filled(model)
-    settings = ShapeSettings(1, free_twins=True)
+    settings = made(ShapeSettings, 1, free_twins=True)
     movable = Movable.of(assemble(model, blocks), sides_of(model, blocks, settings))
     energy = Energy(movable, movable.free, Lines.of(movable.ghosted, movable.scheme, movable.xyz), even=False)
     rng = np.random.default_rng(7)

@@ -238,6 +238,15 @@ export const useFile = (project: number, name: string) =>
     retry: false,
   });
 
+/** The runs over the grid that the project has seen, the last first. */
+export const useRuns = (project: number, revision: number, job: string | null) =>
+  useQuery({
+    queryKey: ["runs", project, revision, job],
+    queryFn: () => taken(http.GET("/api/projects/{project}/runs", path(project))),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
 export interface GridWish {
   upto: number | null;
   smoothed: boolean;
@@ -349,5 +358,15 @@ export function useKeeping(project: number) {
     },
     ...options,
   });
-  return { keep, undo, redo, rename, unit };
+  const again = useMutation({
+    mutationFn: (revision: number) => {
+      const params = { path: { project, revision } };
+      const body = { base: base() };
+      return taken(
+        http.POST("/api/projects/{project}/revisions/{revision}/again", { params, body }),
+      );
+    },
+    ...options,
+  });
+  return { keep, undo, redo, rename, unit, again };
 }

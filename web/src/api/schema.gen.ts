@@ -815,6 +815,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what has been smoothed, untangled and polished, also in states that are no longer the present. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RunsOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/files": {
         parameters: {
             query?: never;
@@ -2173,6 +2220,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/revisions/{revision}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep an earlier revision again, on top of the present one: undo comes back from it. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                    revision: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["BaseIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RecipeOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2422,6 +2530,66 @@ export interface components {
         BaseIn: {
             /** Base */
             base: number;
+        };
+        /**
+         * RanOut
+         * @description A build that ran: its revision, when it ended, the kinds of its runs, and what each reached.
+         */
+        "RunsOut.RanOut": {
+            /** Revision */
+            revision: number;
+            /** Ended */
+            ended: number;
+            /** Kinds */
+            kinds: string[];
+            /** Reached */
+            reached: components["schemas"]["RunsOut.Reached"][];
+        };
+        /**
+         * Reached
+         * @description What a run reached: its last progress, and how well it held first heights and wall angles.
+         *
+         *     ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
+         *     nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
+         *     ``worst_before`` are of the grid that it began with.
+         */
+        "RunsOut.Reached": {
+            /** Sweeps */
+            sweeps: number;
+            /** Move */
+            move: number;
+            /** Share */
+            share: number;
+            /** Folded */
+            folded: number;
+            /** Folded Before */
+            folded_before: number;
+            /** Worst */
+            worst: number;
+            /** Worst Before */
+            worst_before: number;
+            /** Softened */
+            softened: number;
+            /** Rough */
+            rough: number[] | null;
+            /** Note */
+            note: string;
+            /** Heights Off */
+            heights_off: number;
+            /** Heights Within */
+            heights_within: number;
+            /** Angles Within */
+            angles_within: number;
+            /** Held */
+            held: number;
+        };
+        /**
+         * RunsOut
+         * @description The builds of a project that ran, the last first.
+         */
+        RunsOut: {
+            /** Runs */
+            runs: components["schemas"]["RunsOut.RanOut"][];
         };
         /**
          * FileOut
@@ -3032,10 +3200,14 @@ export interface components {
             sentence: string;
         };
         /**
-         * RunOut
-         * @description What a smoothing run reached.
+         * Reached
+         * @description What a run reached: its last progress, and how well it held first heights and wall angles.
+         *
+         *     ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
+         *     nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
+         *     ``worst_before`` are of the grid that it began with.
          */
-        "QualityOut.RunOut": {
+        "QualityOut.Reached": {
             /** Sweeps */
             sweeps: number;
             /** Move */
@@ -3091,7 +3263,7 @@ export interface components {
             /** Worst */
             worst: components["schemas"]["QualityOut.CellOut"][];
             /** Runs */
-            runs: components["schemas"]["QualityOut.RunOut"][];
+            runs: components["schemas"]["QualityOut.Reached"][];
             /** Fits */
             fits: components["schemas"]["QualityOut.FitOut"][];
             /** Heights */
@@ -3428,6 +3600,23 @@ export interface components {
             faces: number;
         };
         /**
+         * RolesOut
+         * @description Sides that do the same while a step of the Smooth stage runs, by their corners with | between.
+         *
+         *     ``guides`` are those on which they stay meanwhile.
+         */
+        "PreviewOut.RolesOut": {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "hold" | "wall" | "wake" | "glide" | "move" | "free";
+            /** Sides */
+            sides: string[];
+            /** Guides */
+            guides: string[];
+        };
+        /**
          * SideOut
          * @description A side of a block in space: its corners in order around it, what it lies on, and its blocks.
          */
@@ -3519,7 +3708,8 @@ export interface components {
          * PreviewOut
          * @description What trying steps gives: the model after them, and the effect before and after.
          *
-         *     ``found`` tells what the first step finds that is another than in the steps tried against.
+         *     ``found`` tells what the first step finds that is another than in the steps tried against; where it is
+         *     one of the Smooth stage, ``roles`` tells what all sides do, and there is no effect.
          */
         PreviewOut: {
             model: components["schemas"]["PreviewOut.ModelOut"];
@@ -3529,6 +3719,8 @@ export interface components {
             error: string;
             /** Found */
             found: components["schemas"]["PreviewOut.FoundOut"][];
+            /** Roles */
+            roles: components["schemas"]["PreviewOut.RolesOut"][];
             before: components["schemas"]["PreviewOut.Effect"] | null;
             after: components["schemas"]["PreviewOut.Effect"] | null;
         };

@@ -103,14 +103,14 @@ function useData(project: number): BoardData | string | Waiting {
   const steps = useMemo(() => (recipe.data?.steps ?? []) as Step[], [recipe.data]);
   const upto = board.here;
   const model = useModel(project, revision, upto);
-  const { keep, undo, redo, rename, unit } = useKeeping(project);
+  const { keep, undo, redo, rename, unit, again } = useKeeping(project);
   const [problem, setProblem] = useState("");
   const job = useJob(board.job);
 
   const kinds = schema.data?.kinds;
   const draft = useDeferredValue(board.draft);
   const kind = draft && kinds?.get(draft.step.kind);
-  const ready = draft && kind && complete(kind, draft.step) && !RUNS.has(draft.step.kind);
+  const ready = draft && kind && complete(kind, draft.step);
   const feet = useMemo(
     () => (model.data ? feetOf(model.data, board.space) : FLAT),
     [model.data, board.space],
@@ -259,7 +259,9 @@ function useData(project: number): BoardData | string | Waiting {
     previewShape: newSurfaces && tried ? (previewShape.data ?? null) : null,
     problem,
     // What is on the screen must be what an edit starts from.
-    busy: [keep, undo, redo, rename, unit].some((one) => one.isPending) || model.isPlaceholderData,
+    busy:
+      [keep, undo, redo, rename, unit, again].some((one) => one.isPending) ||
+      model.isPlaceholderData,
     job,
     keepSteps,
     keepDraft: () => {
@@ -320,6 +322,11 @@ function useData(project: number): BoardData | string | Waiting {
       setProblem("");
       const renamed = () => useBoard.setState({ selection: { kind: "guide", ids: [to] } });
       rename.mutate({ guide, to }, { onSuccess: renamed, onError: fail });
+    },
+    bringBack: (revision) => {
+      setProblem("");
+      const back = () => useBoard.setState({ draft: null, here: null, smoothed: true });
+      again.mutate(revision, { onSuccess: back, onError: fail });
     },
     changeUnit: (wish, meaning) => {
       setProblem("");

@@ -44,3 +44,14 @@ export const timeText = (seconds: number): string =>
     : seconds < 5400
       ? `${Math.ceil(seconds / 60)} min`
       : `${short(seconds / 3600, 2)} h`;
+
+/** A share in per cent. */
+export const percent = (share: number): string => `${short(100 * share, 2)} %`;
+
+/** When something was, as the clock had it; with the day where that is another. */
+export function clockText(seconds: number): string {
+  const then = new Date(1000 * seconds);
+  const clock = then.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+  const day = then.toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+  return then.toDateString() === new Date().toDateString() ? clock : `${day}, ${clock}`;
+}

@@ -43,6 +43,8 @@ export interface BoardData {
   edit: (id: string, field?: string | null) => void;
   /** Gives a guide another name wherever it is named. */
   rename: (guide: string, to: string) => void;
+  /** Keeps an earlier revision again, on top of the present one. */
+  bringBack: (revision: number) => void;
   changeUnit: (unit: LengthUnit, meaning: "convert" | "keep") => void;
   cancel: () => void;
 }

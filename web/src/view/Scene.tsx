@@ -16,6 +16,7 @@ import { GridMesh } from "./layers/GridMesh";
 import { Guides } from "./layers/Guides";
 import { Marks } from "./layers/Marks";
 import { Nodes } from "./layers/Nodes";
+import { RoleMarks } from "./layers/RoleMarks";
 import { Sides } from "./layers/Sides";
 import { Surfaces } from "./layers/Surfaces";
 import { Picker } from "./Picker";
@@ -169,6 +170,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
       )}
       {solid && part && <Edges origin={origin} />}
       {solid && edgesBy !== "plain" && <Nodes origin={origin} />}
+      <RoleMarks extent={extent} />
       <CellBoxes origin={origin} />
       <Picker origin={origin} solid={solid} grid={shownGrid} />
     </>

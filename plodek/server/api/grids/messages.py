@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from plodek.core.recipe.document import MOST_STEPS
+from plodek.core.smooth.outcome import Reached
 from plodek.server.api.messages import Message, Numbers
 
 
@@ -51,25 +52,6 @@ class CellOut(Message):
     value: float
     at: Numbers
     corners: list[Numbers]
-
-
-class RunOut(Message):
-    """What a smoothing run reached."""
-
-    sweeps: int
-    move: float
-    share: float
-    folded: int
-    folded_before: int
-    worst: float
-    worst_before: float
-    softened: int
-    rough: Numbers | None
-    note: str
-    heights_off: float
-    heights_within: float
-    angles_within: float
-    held: int
 
 
 class CreaseOut(Message):
@@ -118,7 +100,7 @@ class QualityOut(Message):
     bounds: Numbers
     counts: list[int]
     worst: list[CellOut]
-    runs: list[RunOut]
+    runs: list[Reached]
     fits: list[FitOut]
     heights: list[HeightsOut]
 

@@ -24,6 +24,7 @@ from plodek.core.grid.fill import Layer, layer_of
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
+from plodek.core.smooth.outcome import Reached
 from plodek.server.api.context import UpTo, engine, evaluated, evaluated_upto, files_of, sends
 from plodek.server.api.grids.messages import (
     CellsOut,
@@ -34,7 +35,6 @@ from plodek.server.api.grids.messages import (
     PartOf,
     PreviewGridIn,
     QualityOut,
-    RunOut,
 )
 from plodek.server.api.grids.pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
 from plodek.server.api.models.pictures import faces_of
@@ -257,10 +257,10 @@ def _known(metric: str) -> str:
     return metric
 
 
-def _runs(project: Project, evaluation: Evaluation) -> list[RunOut]:
+def _runs(project: Project, evaluation: Evaluation) -> list[Reached]:
     key = engine().smoothed_key(evaluation.recipe, files_of(project))
     found = engine().smoothed(key) if key else None
-    return [RunOut(**asdict(run)) for run in found[1]] if found else []
+    return found[1] if found else []
 
 
 def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -> None:

@@ -7,6 +7,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from plodek.core.build.roles import Role
 from plodek.core.recipe.document import MOST_STEPS
 from plodek.core.recipe.fields import Finds
 from plodek.server.api.guides.messages import GroupOut, GuideOut
@@ -226,15 +227,28 @@ class FoundOut(Message):
     ids: list[str]
 
 
+class RolesOut(Message):
+    """Sides that do the same while a step of the Smooth stage runs, by their corners with | between.
+
+    ``guides`` are those on which they stay meanwhile.
+    """
+
+    role: Role
+    sides: list[str]
+    guides: list[str]
+
+
 class PreviewOut(Message):
     """What trying steps gives: the model after them, and the effect before and after.
 
-    ``found`` tells what the first step finds that is another than in the steps tried against.
+    ``found`` tells what the first step finds that is another than in the steps tried against; where it is
+    one of the Smooth stage, ``roles`` tells what all sides do, and there is no effect.
     """
 
     model: ModelOut
     failed: int | None
     error: str
     found: list[FoundOut]
+    roles: list[RolesOut]
     before: Effect | None
     after: Effect | None

@@ -7,11 +7,15 @@ from itertools import zip_longest
 from apiflask import APIBlueprint
 from pydantic import Field
 
+from plodek.core.build.roles import Role, SideRole, roles
+from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
 from plodek.core.recipe.explaining import found_by
+from plodek.core.recipe.step import Step
+from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.server.api.context import UpTo, evaluated, evaluated_upto
 from plodek.server.api.models.effects import effect_or_none
-from plodek.server.api.models.messages import FoundOut, ModelOut, PlanOut, PreviewIn, PreviewOut
+from plodek.server.api.models.messages import FoundOut, ModelOut, PlanOut, PreviewIn, PreviewOut, RolesOut
 from plodek.server.api.models.pictures import model_out, plan_out
 from plodek.server.store import projects
 
@@ -40,26 +44,48 @@ def preview(project: int, json_data: PreviewIn) -> PreviewOut:
     found = projects.get(project)
     after = evaluated(found, json_data.steps)
     before = evaluated(found, json_data.against)
+    at = _tried(after, before)
+    step = None if at is None else after.recipe.steps[at]
+    model = Model() if at is None else after.before(at)
+    run = step if isinstance(step, RunStep) else None
     return PreviewOut(
         model=model_out(after),
         failed=after.failed,
         error=str(after.error) if after.error else "",
-        found=_found(after, before),
-        before=effect_or_none(before.model),
-        after=None if after.error else effect_or_none(after.model),
+        found=_found(step, model) if step else [],
+        roles=_roles(run, model) if run and after.failed != at else [],
+        before=None if run else effect_or_none(before.model),
+        after=None if run or after.error else effect_or_none(after.model),
     )
 
 
-def _found(after: Evaluation, before: Evaluation) -> list[FoundOut]:
-    """Tell what the first step finds that is new or changed."""
-    steps, others = after.recipe.steps, before.recipe.steps
-    pairs = enumerate(zip_longest(steps, others))
+def _tried(after: Evaluation, before: Evaluation) -> int | None:
+    """Tell which step is the first that is new or changed, if those before it can be applied."""
+    pairs = enumerate(zip_longest(after.recipe.steps, before.recipe.steps))
     at = next((n for n, (one, other) in pairs if one is not None and one != other), None)
-    if at is None or (after.failed is not None and after.failed < at):
-        return []
+    return None if at is None or (after.failed is not None and after.failed < at) else at
+
+
+def _found(step: Step, model: Model) -> list[FoundOut]:
+    """Tell what a step finds in the model that it is applied to."""
     return [
         FoundOut(field=field, what=what, ids=[e if isinstance(e, str) else "|".join(e) for e in entities])
-        for field, what, entities in found_by(steps[at], after.before(at))
+        for field, what, entities in found_by(step, model)
+    ]
+
+
+def _roles(step: RunStep, model: Model) -> list[RolesOut]:
+    """Tell what sides do while a step runs over the model."""
+    found: dict[Role, list[SideRole]] = {}
+    for one in roles(model, step.settings(model).parts):
+        found.setdefault(one.role, []).append(one)
+    return [
+        RolesOut(
+            role=role,
+            sides=["|".join(one.side) for one in those],
+            guides=list(dict.fromkeys(one.guide for one in those if one.guide)),
+        )
+        for role, those in found.items()
     ]
 
 

@@ -7,6 +7,7 @@ import { useBoardData } from "../../session/context";
 import { complete, placeOf } from "../../session/drafting";
 import { type Draft, useBoard } from "../../session/store";
 import { Do, Quiet, Wrong } from "../../theme/parts";
+import { RolesCard } from "../smooth/RolesCard";
 import { YPlus } from "../spacing/YPlus";
 import { EffectCard } from "./EffectCard";
 import { FieldInput } from "./FieldInput";
@@ -42,6 +43,7 @@ export function StepForm({ draft }: { draft: Draft }) {
       <Text color="muted" fontSize="12px" mb="2">
         {kind.about.split("\n")[0]}
       </Text>
+      {runs && <RolesCard />}
       {kind.fields
         .filter((field) => plays(field, draft.step, kind))
         .map((field) => (

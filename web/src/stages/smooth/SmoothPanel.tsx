@@ -1,12 +1,13 @@
 import { Box, Flex, Progress, Switch, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
-import { short, timeText, whole } from "../../model/numbers";
+import { percent, short, timeText, whole } from "../../model/numbers";
 import { RUNS } from "../../model/places";
 import type { Quality } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Fact, Mono, Quiet } from "../../theme/parts";
 import { Curve } from "./Curves";
+import { EarlierRuns } from "./EarlierRuns";
 
 type Run = Quality["runs"][number];
 
@@ -29,8 +30,12 @@ export function SmoothPanel() {
   const id = useBoard((board) => board.job);
   if (id && job?.state !== "failed")
     return <UnderWay key={id} told={(job?.progress ?? {}) as Told} />;
-  if (!quality?.runs.length) return null;
-  return <Reached quality={quality} />;
+  return (
+    <>
+      {quality?.runs.length ? <Reached quality={quality} /> : null}
+      <EarlierRuns />
+    </>
+  );
 }
 
 function UnderWay({ told }: { told: Told }) {
@@ -145,6 +150,7 @@ function Reached({ quality }: { quality: Quality }) {
           ))}
         </tbody>
       </Box>
+      <GoOn quality={quality} />
       {quality.runs.map((run, n) => (
         <RunFacts
           // biome-ignore lint/suspicious/noArrayIndexKey: runs have no other name than their order
@@ -177,7 +183,20 @@ function useRunVerbs(): string[] {
     .map((step) => kinds.get(step.kind)?.verb ?? "");
 }
 
-const percent = (share: number) => `${short(100 * share, 2)} %`;
+/** What ended before it had settled can go on from there, as a run of its own. */
+function GoOn({ quality }: { quality: Quality }) {
+  const { steps, begin } = useBoardData();
+  const last = steps.findLast((step) => RUNS.has(step.kind));
+  const note = quality.runs.at(-1)?.note;
+  if (!last || (note !== "" && note !== "stopped")) return null;
+  const { id, sweeps, kind, ...rest } = last;
+  const start = kind === "smooth" ? { start: "from the grid as it is" } : {};
+  return (
+    <Quiet width="full" mb="2" size="sm" onClick={() => begin(kind, { ...rest, ...start })}>
+      Go on from there
+    </Quiet>
+  );
+}
 
 /** What one run reached, and where it was held up. */
 function RunFacts({ run, name }: { run: Run; name: string }) {

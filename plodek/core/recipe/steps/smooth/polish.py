@@ -54,22 +54,5 @@ class Polish(RunStep):
     sweeps: int = Field(default=2000, title="Sweeps at most", ge=1, le=100_000)
 
     def settings(self, model: Model) -> ShapeSettings:
-        glide, held = run_step.sides(model, self.glide), run_step.sides(model, self.hold)
-        spread = run_step.spread(model, self.spread)
-        walls = run_step.walls(model, self.walls)
-        run_step.apart(walls, glide, "hold as walls and glide")
-        run_step.apart(glide, held, "glide and hold")
-        run_step.apart(spread, held, "be moved and hold")
-        run_step.apart(spread, glide, "be moved by themselves and glide")
-        return ShapeSettings(
-            sweeps=self.sweeps,
-            polish=self.below,
-            jumps=self.jumps,
-            walls=walls,
-            glide=glide,
-            spread=spread,
-            held=held,
-            free_twins=self.twins == "free",
-            blocks=run_step.blocks(model, self.blocks),
-            loose=run_step.corners(model, self.loose),
-        )
+        parts = run_step.parts(self, model, run_step.walls(model, self.walls))
+        return ShapeSettings(self.sweeps, parts, polish=self.below, jumps=self.jumps)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, ClassVar, Literal, TypeAlias
+from typing import Annotated, ClassVar, Literal, Protocol, TypeAlias
 
 from pydantic import Field
 
@@ -14,7 +14,7 @@ from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, CornersSelector, SideSelector
 from plodek.core.recipe.step import Context, Stage, Step
-from plodek.core.smooth.settings import RunSettings
+from plodek.core.smooth.settings import Parts, RunSettings
 
 Glide: TypeAlias = Annotated[
     SideSelector | None,
@@ -66,6 +66,48 @@ class RunStep(Step):
         return replace(model, operations=(*model.operations, run), known=model.facts)
 
 
+class Moves(Protocol):
+    """The fields by which a step says what parts of the layout do meanwhile."""
+
+    glide: SideSelector | None
+    spread: SideSelector | None
+    hold: SideSelector | None
+    twins: Literal["hold", "free"]
+    blocks: BlockSelector | None
+    loose: CornersSelector | None
+
+
+def parts(
+    step: Moves,
+    model: Model,
+    walls: tuple[Side, ...] = (),
+    wakes: tuple[Side, ...] = (),
+    first: float | None = None,
+) -> Parts:
+    """Say what parts of the layout do, the walls and wakes with their first height given.
+
+    Raises BadValue where one shall do two things that exclude each other, or move by itself in the plane.
+    """
+    if step.spread is not None and model.layout.dim == 2:
+        raise BadValue("edges cannot move by themselves", remedy="let them glide instead")
+    found = Parts(
+        walls=walls,
+        glide=sides(model, step.glide),
+        spread=sides(model, step.spread),
+        held=sides(model, step.hold),
+        wakes=wakes,
+        first=first,
+        blocks=None if step.blocks is None else tuple(selectors.blocks(model, step.blocks)),
+        loose=() if step.loose is None else tuple(selectors.corners(model, step.loose)),
+        free_twins=step.twins == "free",
+    )
+    _apart(found.walls, found.glide, "hold as walls and glide")
+    _apart(found.glide, found.held, "glide and hold")
+    _apart(found.spread, found.held, "move by themselves and hold")
+    _apart(found.spread, found.glide, "move by themselves and glide")
+    return found
+
+
 def sides(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
     """Give the sides of filled blocks that a selector finds, edges in the plane; none where there is none."""
     if selector is None:
@@ -76,13 +118,6 @@ def sides(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
     filled = set(model.layout.filled)
     uses = model.layout.sides
     return tuple(s for s in selectors.sides(model, selector) if any(use.block in filled for use in uses[s]))
-
-
-def spread(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
-    """Give the sides that move by themselves. Raises BadValue in the plane, which has only edges."""
-    if selector is not None and model.layout.dim == 2:
-        raise BadValue("edges cannot move by themselves", remedy="let them glide instead")
-    return sides(model, selector)
 
 
 def walls(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
@@ -102,17 +137,7 @@ def need_walls(found: tuple[Side, ...]) -> tuple[Side, ...]:
     return found
 
 
-def apart(first: tuple[Side, ...], second: tuple[Side, ...], words: str) -> None:
+def _apart(first: tuple[Side, ...], second: tuple[Side, ...], words: str) -> None:
     """Raise BadValue, with ``words`` for what they shall both do, where sides are in both."""
     if both := set(first) & set(second):
         raise BadValue(f"{len(both)} sides shall both {words}", remedy="take them out of one of the two")
-
-
-def blocks(model: Model, selector: BlockSelector | None) -> tuple[str, ...] | None:
-    """Give the blocks that a selector finds, None for all."""
-    return None if selector is None else tuple(selectors.blocks(model, selector))
-
-
-def corners(model: Model, selector: CornersSelector | None) -> tuple[str, ...]:
-    """Give the corners that a selector finds; none where there is none."""
-    return () if selector is None else tuple(selectors.corners(model, selector))

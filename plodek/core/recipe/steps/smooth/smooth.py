@@ -78,26 +78,20 @@ class Smooth(RunStep):
 
     def settings(self, model: Model) -> SmoothSettings:
         controls = self.control == "wall control"
-        found = SmoothSettings(
-            sweeps=self.sweeps,
+        first = None if self.first is None else length(self.first, model.unit)
+        if first is not None and not first > 0:
+            raise BadValue(f"the first height is {first:g}", remedy="give one above 0")
+        return SmoothSettings(
+            self.sweeps,
+            run_step.parts(
+                self,
+                model,
+                walls=run_step.need_walls(run_step.walls(model, self.walls)) if controls else (),
+                wakes=run_step.sides(model, self.wakes) if controls else (),
+                first=first,
+            ),
             control=self.control != "no control",
-            walls=run_step.need_walls(run_step.walls(model, self.walls)) if controls else (),
-            glide=run_step.sides(model, self.glide),
-            spread=run_step.spread(model, self.spread),
-            held=run_step.sides(model, self.hold),
-            wakes=run_step.sides(model, self.wakes) if controls else (),
-            free_twins=self.twins == "free",
             coarse_first=self.start == "from coarser grids",
             tolerance=None if self.tolerance is None else length(self.tolerance, model.unit),
             strict=self.strictness,
-            first=None if self.first is None else length(self.first, model.unit),
-            blocks=run_step.blocks(model, self.blocks),
-            loose=run_step.corners(model, self.loose),
         )
-        run_step.apart(found.walls, found.glide, "hold as walls and glide")
-        run_step.apart(found.glide, found.held, "glide and hold")
-        run_step.apart(found.spread, found.held, "be moved and hold")
-        run_step.apart(found.spread, found.glide, "be moved by themselves and glide")
-        if found.first is not None and not found.first > 0:
-            raise BadValue(f"the first height is {found.first:g}", remedy="give one above 0")
-        return found

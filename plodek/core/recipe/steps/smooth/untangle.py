@@ -32,17 +32,4 @@ class Untangle(RunStep):
     loose: Loose = None
 
     def settings(self, model: Model) -> ShapeSettings:
-        glide, held = run_step.sides(model, self.glide), run_step.sides(model, self.hold)
-        spread = run_step.spread(model, self.spread)
-        run_step.apart(glide, held, "glide and hold")
-        run_step.apart(spread, held, "be moved and hold")
-        run_step.apart(spread, glide, "be moved by themselves and glide")
-        return ShapeSettings(
-            sweeps=self.sweeps,
-            glide=glide,
-            spread=spread,
-            held=held,
-            free_twins=self.twins == "free",
-            blocks=run_step.blocks(model, self.blocks),
-            loose=run_step.corners(model, self.loose),
-        )
+        return ShapeSettings(self.sweeps, run_step.parts(self, model))
