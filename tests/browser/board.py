@@ -91,9 +91,14 @@ class Board:
 
     def settled(self) -> None:
         """Wait until the model of what was kept is on the screen."""
-        expect(self.page.get_by_role("main")).to_have_attribute("aria-busy", "false")
-        self.page.wait_for_load_state("networkidle")
-        self.page.wait_for_timeout(250)  # the view draws what has come before it can be picked
+        self.page.evaluate("calm = 0")
+        self.page.wait_for_function(
+            """() => {
+                const busy = document.querySelector("main").ariaBusy === "true";
+                calm = busy ? 0 : calm || performance.now();
+                return calm && performance.now() - calm > 200;
+            }"""
+        )  # asked at each frame: the view draws what has come before it can be picked
 
     def place(self, x: float, y: float) -> tuple[float, float]:
         """Give the pixel of a place, while the view shows the whole channel from above."""

@@ -56,7 +56,11 @@ def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_secon
     opened(board, tmp_path, 8)
     page = board.page
     expect(page.get_by_role("group", name="Look from")).to_be_visible()  # the volume, not a plane
+    told = board.hand.get_by_role("region", name="What sides will do")
+    expect(told).to_contain_text(re.compile(r"14\s+sides hold their nodes"))
     board.hand.get_by_label("Sides moved by themselves by rule").select_option(label="side z-")
+    expect(told).to_contain_text(re.compile(r"5\s+sides move by themselves"))
+    expect(told).to_contain_text(re.compile(r"9\s+sides hold their nodes"))
     page.get_by_role("button", name="Run and keep").click()
     expect(board.stop("Smooth")).to_contain_text("settled", timeout=60_000)
     expect(board.steps.last).to_contain_text("Smooth")
@@ -65,6 +69,9 @@ def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_secon
     assert smoothed <= filled
     assert worst(board, "folded cells") == [0, 0]
     expect(board.hand).to_contain_text("On view: smoothed")
+    page.get_by_role("slider", name="From the filled to the smoothed grid").press("ArrowLeft")
+    expect(board.hand).to_contain_text("On view: between the two")
+    expect(page.get_by_role("main")).to_contain_text("95 % of the way")
     page.get_by_label("Show the smoothed grid").press("Space")
     expect(board.hand).to_contain_text("On view: as filled")
     recipe = page.get_by_label("Recipe", exact=True)
@@ -78,6 +85,10 @@ def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_secon
     page.get_by_role("button", name="Undo").click()
     expect(board.hand).not_to_contain_text("run 2", timeout=60_000)
     expect(board.stop("Smooth")).to_contain_text("settled")  # what the first run gave is still there
+    earlier = board.hand.get_by_role("region", name="Earlier runs").get_by_role("group").first
+    expect(earlier).to_contain_text("Smooth, Smooth")
+    earlier.get_by_role("button", name="Bring back").click()
+    expect(board.hand).to_contain_text(re.compile(r"run 2\s*5 sweeps"), timeout=60_000)
 
 
 def stopped(board):
@@ -111,8 +122,12 @@ def test_a_stopped_run_keeps_what_was_reached(board, tmp_path):
     board.page.keyboard.press("s")
     board.field("Control").select_option("no control")
     assert 0 < stopped(board) < 90_000
-    board.page.get_by_label("Show the smoothed grid").press("Space")
-    expect(board.hand).to_contain_text("On view: as filled")
+    board.page.get_by_role("button", name="Go on from there").click()
+    expect(board.field("Start")).to_have_value("from the grid as it is")
+    expect(board.field("Control")).to_have_value("no control")
+    board.field("Settled below a move of").fill("1 mm")
+    board.page.get_by_role("button", name="Run and keep").click()
+    expect(board.hand).to_contain_text(re.compile(r"run 2\s*\d+ sweeps, settled"), timeout=60_000)
 
 
 def test_folded_cells_are_untangled_by_advice_and_the_worst_ones_polished(board, tmp_path):

@@ -206,6 +206,12 @@ class Layout:
         return bound
 
     @cached_property
+    def paired(self) -> set[Side]:
+        """The outer sides that are matched with twins."""
+        ends = [set(corners) for twin in self.twins for corners in (twin.corners, twin.corners.values())]
+        return {side for side in self.outer if any(end.issuperset(side) for end in ends)}
+
+    @cached_property
     def borders(self) -> dict[Side, tuple[str, str]]:
         """The sides between blocks of two regions, with the names of both."""
         found = {}

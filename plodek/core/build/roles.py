@@ -36,7 +36,7 @@ def roles(model: Model, parts: Parts) -> list[SideRole]:
         **dict.fromkeys(parts.wakes, "wake"),
         **dict.fromkeys(parts.walls, "wall"),
     }
-    paired = _paired(model) if parts.free_twins else set()
+    paired = layout.paired if parts.free_twins else set()
     found = []
     for side, uses in layout.sides.items():
         filled = {use.block for use in uses if not layout.blocks[use.block].hollow}
@@ -48,12 +48,6 @@ def roles(model: Model, parts: Parts) -> list[SideRole]:
         if filled:
             found.append(SideRole(side, role if filled <= chosen else "hold", guide))
     return found
-
-
-def _paired(model: Model) -> set[Side]:
-    """Give the twin sides."""
-    ends = [set(corners) for twin in model.layout.twins for corners in (twin.corners, twin.corners.values())]
-    return {side for side in model.layout.outer if any(end.issuperset(side) for end in ends)}
 
 
 def _guide(model: Model, side: Side) -> str:

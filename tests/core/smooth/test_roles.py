@@ -82,3 +82,13 @@ def test_sides_are_told_with_the_guide_that_they_stay_on():
     _, _, found = told(PLANE, {"control": "no control", "glide": {"on": "bump"}})
     assert {one.guide for one in found.values() if one.role == "glide"} == {"bump"}
     assert {one.guide for one in found.values() if one.role == "free"} == {""}
+
+
+def test_twins_on_a_guide_are_no_walls_unless_they_are_named():
+    guide = {"kind": "line", "name": "end", "start": [0, 0], "end": [0, 2]}
+    on = {"kind": "follow", "edges": {"side": "x-"}, "guide": "end"}
+    steps = [guide, *PLANE[:-1], on, PLANE[-1]]
+    _, _, found = told(steps, {})
+    assert {one.guide for one in found.values() if one.role == "wall"} == {"bump"}
+    _, _, found = told(steps, {"walls": {"on": "end"}})
+    assert {one.guide for one in found.values() if one.role == "wall"} == {"end"}

@@ -17,6 +17,7 @@ import {
   useShape,
 } from "../api/queries";
 import { onlyInSpace } from "../model/looking";
+import { blended } from "../model/picture";
 import { FLAT, feetOf, RUNS } from "../model/places";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
@@ -143,8 +144,16 @@ function useData(project: number): BoardData | string | Waiting {
   const plane = model.data?.plane_step ?? null;
   const gridUpto = plane !== null && !board.space ? plane : upto;
   const metric = board.layer === "Quality" ? board.metric : null;
-  const wish = { upto: gridUpto, smoothed: board.smoothed, metric, part: board.part };
+  const wish = { upto: gridUpto, smoothed: board.share > 0, metric, part: board.part };
   const grid = useGrid(project, revision, wish, hasBlocks && board.layer !== "Blocks");
+  // Between the filled and the smoothed grid both are needed.
+  const between = board.share > 0 && board.share < 1;
+  const plain = { ...wish, smoothed: false, metric: null };
+  const start = useGrid(project, revision, plain, hasBlocks && between);
+  const shownGrid = useMemo(() => {
+    if (!between || !grid.data || !start.data || start.isPlaceholderData) return grid.data ?? null;
+    return blended(start.data, grid.data, board.share);
+  }, [between, grid.data, start.data, start.isPlaceholderData, board.share]);
   const quality = useQuality(project, revision, upto, board.metric, hasBlocks);
   const smoothing = (model.data?.smoothing ?? 0) > 0 && board.stage === "Smooth";
   const filled = useQuality(project, revision, upto, board.metric, hasBlocks && smoothing, false);
@@ -174,7 +183,7 @@ function useData(project: number): BoardData | string | Waiting {
       // What is known of the revision before stays as it is: the new one is asked for by its own number.
       cache
         .invalidateQueries({ queryKey: ["recipe", project] })
-        .then(() => useBoard.setState({ job: null, draft: null, smoothed: true }));
+        .then(() => useBoard.setState({ job: null, draft: null, share: 1 }));
       return;
     }
     cache.invalidateQueries({ queryKey: ["grid", project] });
@@ -250,7 +259,7 @@ function useData(project: number): BoardData | string | Waiting {
     feet,
     quality: hasBlocks && !quality.error ? (quality.data ?? null) : null,
     filled: smoothing && !filled.error ? (filled.data ?? null) : null,
-    grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? (grid.data ?? null) : null,
+    grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? shownGrid : null,
     doing: grid.isLoading ? "Filling the grid" : quality.isLoading ? "Measuring the cells" : "",
     gridProblem: grid.error && !NOT_RUN.test(grid.error.message) ? grid.error.message : "",
     preview: tried ? (preview.data ?? null) : null,
@@ -325,7 +334,7 @@ function useData(project: number): BoardData | string | Waiting {
     },
     bringBack: (revision) => {
       setProblem("");
-      const back = () => useBoard.setState({ draft: null, here: null, smoothed: true });
+      const back = () => useBoard.setState({ draft: null, here: null, share: 1 });
       again.mutate(revision, { onSuccess: back, onError: fail });
     },
     changeUnit: (wish, meaning) => {

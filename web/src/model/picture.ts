@@ -68,3 +68,14 @@ export const placeOf = (picture: Picture, node: number): [number, number, number
   const at = (n: number) => (picture.nodes[3 * node + n] ?? 0) + (picture.origin[n] ?? 0);
   return [at(0), at(1), at(2)];
 };
+
+/** The nodes of `after` on their way from `before`, of the same grid; as they are where it is another. */
+export function blended(before: Picture, after: Picture, share: number): Picture {
+  if (before.nodes.length !== after.nodes.length) return after;
+  const off = before.origin.map((v, n) => v - (after.origin[n] ?? 0));
+  const nodes = after.nodes.map((to, n) => {
+    const from = (before.nodes[n] ?? 0) + (off[n % 3] ?? 0);
+    return from + share * (to - from);
+  });
+  return { ...after, nodes };
+}

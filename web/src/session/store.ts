@@ -32,7 +32,8 @@ interface BoardState {
   selection: Selection;
   metric: string;
   numbers: boolean;
-  smoothed: boolean;
+  /** How far the grid on view is smoothed: 0 as filled, 1 as the runs have left it. */
+  share: number;
   space: boolean;
   shown: Cell[];
   target: { at: number[]; size: number; turn: number } | null;
@@ -85,7 +86,7 @@ const START = {
   selection: NOTHING,
   metric: "scaled_jacobian",
   numbers: false,
-  smoothed: true,
+  share: 1,
   space: true,
   shown: [],
   target: null,

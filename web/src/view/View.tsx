@@ -1,5 +1,6 @@
 import { Box, chakra, Flex, Spinner, Text } from "@chakra-ui/react";
 import { Canvas } from "@react-three/fiber";
+import { useIsFetching } from "@tanstack/react-query";
 import { useRef } from "react";
 import type { Layer } from "../model/looking";
 import { whole } from "../model/numbers";
@@ -35,11 +36,13 @@ const Pill = chakra("button", {
 /** The view: the layout and the grid, with what is in hand and the ghost of what is being tried. */
 export function View() {
   const { model, grid, gridProblem, doing, kinds, preview, previewShape, busy } = useBoardData();
+  // The pictures of a run come again and again: they are nothing to wait for.
+  const asked = useIsFetching({ predicate: ({ queryKey }) => queryKey[0] !== "live" });
   const layer = useBoard((board) => board.layer);
   const space = useBoard((board) => board.space);
   const numbers = useBoard((board) => board.numbers);
   const plan = useBoard((board) => board.plan);
-  const smoothed = useBoard((board) => board.smoothed);
+  const share = useBoard((board) => board.share);
   const draft = useBoard((board) => board.draft);
   const stage = useBoard((board) => board.stage);
   const edgesBy = useBoard((board) => board.edgesBy);
@@ -61,7 +64,7 @@ export function View() {
   return (
     <Box
       as="main"
-      aria-busy={busy}
+      aria-busy={busy || asked > 0}
       position="relative"
       minW="0"
       minH="0"
@@ -191,7 +194,7 @@ export function View() {
           </Text>
         </Flex>
       )}
-      {!smoothed && layer !== "Blocks" && model.smoothing > 0 && (
+      {share < 1 && layer !== "Blocks" && model.smoothing > 0 && (
         <Text
           position="absolute"
           bottom="10"
@@ -200,7 +203,7 @@ export function View() {
           fontWeight="600"
           pointerEvents="none"
         >
-          before smoothing
+          {share === 0 ? "before smoothing" : `${Math.round(100 * share)} % of the way`}
         </Text>
       )}
       <Legend />

@@ -6,6 +6,7 @@ import type { Quality } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Fact, Mono, Quiet } from "../../theme/parts";
+import { Slide } from "../../view/Slide";
 import { Curve } from "./Curves";
 import { EarlierRuns } from "./EarlierRuns";
 
@@ -101,7 +102,7 @@ const ROWS = ["scaled_jacobian", "smallest_angle", "largest_angle", "volume_rati
 function Reached({ quality }: { quality: Quality }) {
   const { filled } = useBoardData();
   const verbs = useRunVerbs();
-  const smoothed = useBoard((board) => board.smoothed);
+  const share = useBoard((board) => board.share);
   const set = useBoard((board) => board.set);
   const value = (of: Quality | null, key: string) => {
     const metric = of?.metrics.find((one) => one.key === key);
@@ -110,15 +111,28 @@ function Reached({ quality }: { quality: Quality }) {
   return (
     <Box borderTop="1px solid" borderColor="rule" pt="3">
       <Flex justify="space-between" align="center" mb="2">
-        <Text fontWeight="600">{smoothed ? "On view: smoothed" : "On view: as filled"}</Text>
+        <Text fontWeight="600">
+          On view: {share === 1 ? "smoothed" : share === 0 ? "as filled" : "between the two"}
+        </Text>
         <Switch.Root
           size="sm"
-          checked={smoothed}
-          onCheckedChange={(change) => set({ smoothed: change.checked, layer: "Cells" })}
+          checked={share > 0}
+          onCheckedChange={(change) => set({ share: Number(change.checked), layer: "Cells" })}
         >
           <Switch.HiddenInput aria-label="Show the smoothed grid" />
           <Switch.Control />
         </Switch.Root>
+      </Flex>
+      <Flex align="center" gap="2.5" mb="3" fontSize="12px" color="muted">
+        filled
+        <Slide
+          labels={["From the filled to the smoothed grid"]}
+          value={[share]}
+          most={1}
+          step={0.05}
+          set={([to]) => set({ share: to ?? 1, layer: "Cells" })}
+        />
+        smoothed
       </Flex>
       <Box as="table" width="full" fontSize="12.5px" mb="3" aria-label="Filled and smoothed">
         <thead>

@@ -42,7 +42,7 @@ class Polish(RunStep):
     walls: SideSelector | None = Field(
         default=None,
         title="Walls to hold",
-        description="their first heights stay; where left out, those of all outer sides that lie "
+        description="their first heights stay; where left out, those of all outer sides but twins that lie "
         "on a guide (in space of those with wall layers, if any has)",
     )
     glide: Glide = None

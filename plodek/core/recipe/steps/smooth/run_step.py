@@ -121,10 +121,11 @@ def sides(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
 
 
 def walls(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
-    """Give the walls that a selector finds; without one those with wall layers, or all on guides."""
+    """Give the walls that a selector finds; without one those with layers, or all on guides; no twins."""
     if selector is not None:
         return sides(model, selector)
-    return tuple(model.guided if model.layout.dim == 2 else model.layered or model.guided)
+    found = model.guided if model.layout.dim == 2 else model.layered or model.guided
+    return tuple(side for side in found if side not in model.layout.paired)
 
 
 def need_walls(found: tuple[Side, ...]) -> tuple[Side, ...]:

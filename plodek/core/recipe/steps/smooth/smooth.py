@@ -34,8 +34,8 @@ class Smooth(RunStep):
         default=None,
         title="Walls to hold",
         json_schema_extra=when(control="wall control"),
-        description="outer sides whose first height and right angle are held; where left out, all that lie "
-        "on a guide (in space those with wall layers, if any has)",
+        description="outer sides whose first height and right angle are held; where left out, all but twins "
+        "that lie on a guide (in space those with wall layers, if any has)",
     )
     wakes: SideSelector | None = Field(
         default=None,
