@@ -36,8 +36,7 @@ def take_all(board: Board) -> None:
     take(board, "blocks")
     page.keyboard.press("Escape")
     spacing(board)
-    board.go("Smooth")
-    take(board, "smooth")
+    smooth(board)
     board.go("Check")
     page.get_by_role("button", name="volume ratio").click()
     take(board, "check")
@@ -196,6 +195,15 @@ def pump_stage(board: Board) -> None:
     page.get_by_role("button", name="oblique").click()
     page.wait_for_timeout(3000)
     take(board, "stage-patches")
+
+
+def smooth(board: Board) -> None:
+    """The pier's smoothing taken up again: what its sides do, in words and in the view."""
+    board.go("Smooth")
+    board.steps.filter(has_text="Smooth").get_by_role("button", name="1500").click()
+    expect(board.hand.get_by_role("region", name="What sides will do")).to_contain_text("first heights")
+    take(board, "smooth")
+    board.page.keyboard.press("Escape")
 
 
 def vanes(board: Board) -> None:

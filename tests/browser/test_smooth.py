@@ -89,6 +89,8 @@ def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_secon
     expect(earlier).to_contain_text("Smooth, Smooth")
     earlier.get_by_role("button", name="Bring back").click()
     expect(board.hand).to_contain_text(re.compile(r"run 2\s*5 sweeps"), timeout=60_000)
+    board.steps.last.get_by_role("button", name="5", exact=True).click()
+    expect(told).to_contain_text(re.compile(r"14\s+sides hold their nodes"))
 
 
 def stopped(board):

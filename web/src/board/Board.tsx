@@ -23,7 +23,7 @@ import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
 import type { Step } from "../model/types";
 import { BoardContext, type BoardData } from "../session/context";
-import { complete, newDraft, selectingField, withDraft } from "../session/drafting";
+import { complete, newDraft, placeOf, selectingField, withDraft } from "../session/drafting";
 import { resetBoard, useBoard } from "../session/store";
 import { Wrong } from "../theme/parts";
 import { View } from "../view/View";
@@ -122,7 +122,13 @@ function useData(project: number): BoardData | string | Waiting {
     () => (draft && ready ? withDraft(seen, draft, upto, feet) : null),
     [draft, ready, seen, upto, feet],
   );
-  const preview = usePreview(project, tried, seen);
+  // A run has no effect to be told against what is there; what it does is told, also where nothing has changed.
+  const against = useMemo(
+    () =>
+      draft && RUNS.has(draft.step.kind) ? seen.slice(0, placeOf(draft, seen, upto, feet)) : seen,
+    [draft, seen, upto, feet],
+  );
+  const preview = usePreview(project, tried, against);
   useShowFound(preview.data ?? null, model.data);
   const wantsGrid = board.layer !== "Blocks" || board.stage === "Check";
   const previewGrid = usePreviewGrid(

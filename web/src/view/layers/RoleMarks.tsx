@@ -1,7 +1,7 @@
 import { useEffect, useMemo } from "react";
 import { Color, DoubleSide } from "three";
 import { edgeId } from "../../model/selection";
-import type { Model } from "../../model/types";
+import type { Edge, Model } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
@@ -43,7 +43,10 @@ function Marked({ roles, model, extent }: { roles: Roles; model: Model; extent: 
     const lines = sides.flatMap((side) =>
       hatch === "none" ? [] : hatchOf(side, paths, hatch === "crossed"),
     );
-    const edges = model.edges.filter((edge) => chosen.has(edgeId(edge.id)));
+    // A run in the plane below a lift names the plane's corners, on which those of the lift stand.
+    const foot = new Map(model.corners.map((corner) => [corner.id, corner.foot ?? corner.id]));
+    const stands = (edge: Edge) => edge.id.map((corner) => foot.get(corner) ?? corner).sort();
+    const edges = model.edges.filter((edge) => chosen.has(edgeId(stands(edge))));
     const drawn = [...edges.map((edge) => edge.path), ...lines];
     return { rims: piecesOf(drawn, origin), faces: faces.mesh() };
   }, [model, roles, origin, tint, hatch]);
