@@ -213,10 +213,11 @@ def vanes(board: Board) -> None:
     page.get_by_label("Recipe file").set_input_files(DEMO / "turning-vanes.json")
     expect(board.stop("Check")).to_contain_text("gate passed", timeout=120_000)
     board.go("Smooth")
-    page.get_by_role("button", name="Cells", exact=True).click()
-    page.mouse.move(630, 400)
-    page.mouse.wheel(0, -900)
     expect(page.get_by_role("table", name="Filled and smoothed")).not_to_contain_text("…", timeout=30_000)
+    board.settled()
+    page.mouse.move(635, 400)
+    for _ in range(20):  # a notch of the wheel is a step closer
+        page.mouse.wheel(0, -100)
     page.wait_for_timeout(2000)
     take(board, "vanes")
 

@@ -153,13 +153,14 @@ function useData(project: number): BoardData | string | Waiting {
   const wish = { upto: gridUpto, smoothed: board.share > 0, metric, part: board.part };
   const grid = useGrid(project, revision, wish, hasBlocks && board.layer !== "Blocks");
   // Between the filled and the smoothed grid both are needed.
-  const between = board.share > 0 && board.share < 1;
+  const share = useDeferredValue(board.share);
+  const between = share > 0 && share < 1;
   const plain = { ...wish, smoothed: false, metric: null };
   const start = useGrid(project, revision, plain, hasBlocks && between);
   const shownGrid = useMemo(() => {
     if (!between || !grid.data || !start.data || start.isPlaceholderData) return grid.data ?? null;
-    return blended(start.data, grid.data, board.share);
-  }, [between, grid.data, start.data, start.isPlaceholderData, board.share]);
+    return blended(start.data, grid.data, share);
+  }, [between, grid.data, start.data, start.isPlaceholderData, share]);
   const quality = useQuality(project, revision, upto, board.metric, hasBlocks);
   const smoothing = (model.data?.smoothing ?? 0) > 0 && board.stage === "Smooth";
   const filled = useQuality(project, revision, upto, board.metric, hasBlocks && smoothing, false);

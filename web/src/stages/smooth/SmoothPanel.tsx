@@ -1,8 +1,9 @@
 import { Box, Flex, Progress, Switch, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
+import { onlyInSpace } from "../../model/looking";
 import { percent, short, timeText, whole } from "../../model/numbers";
 import { RUNS } from "../../model/places";
-import type { Quality } from "../../model/types";
+import type { Quality, Step } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Fact, Mono, Quiet } from "../../theme/parts";
@@ -189,24 +190,35 @@ const Line = ({ name, before, after }: { name: string; before: string; after: st
   </tr>
 );
 
-/** The verbs of the recipe's runs, in their order. */
+/** The runs of the recipe as far as it is looked at, in their order. */
+function useRunSteps(): Step[] {
+  const { steps } = useBoardData();
+  const here = useBoard((board) => board.here);
+  return steps.slice(0, here ?? undefined).filter((step) => RUNS.has(step.kind));
+}
+
+/** The verbs of these runs. */
 function useRunVerbs(): string[] {
-  const { steps, kinds } = useBoardData();
-  return steps
-    .filter((step) => RUNS.has(step.kind))
-    .map((step) => kinds.get(step.kind)?.verb ?? "");
+  const { kinds } = useBoardData();
+  return useRunSteps().map((step) => kinds.get(step.kind)?.verb ?? "");
 }
 
 /** What ended before it had settled can go on from there, as a run of its own. */
 function GoOn({ quality }: { quality: Quality }) {
-  const { steps, begin } = useBoardData();
-  const last = steps.findLast((step) => RUNS.has(step.kind));
+  const { model, begin } = useBoardData();
+  const set = useBoard((board) => board.set);
+  const last = useRunSteps().at(-1);
   const note = quality.runs.at(-1)?.note;
   if (!last || (note !== "" && note !== "stopped")) return null;
   const { id, sweeps, kind, ...rest } = last;
   const start = kind === "smooth" ? { start: "from the grid as it is" } : {};
+  const goOn = () => {
+    // It belongs where the last run is: in the plane, before a lift, or in space.
+    set({ space: onlyInSpace(model) || model.smoothing_in_space > 0 });
+    begin(kind, { ...rest, ...start });
+  };
   return (
-    <Quiet width="full" mb="2" size="sm" onClick={() => begin(kind, { ...rest, ...start })}>
+    <Quiet width="full" mb="2" size="sm" onClick={goOn}>
       Go on from there
     </Quiet>
   );

@@ -1,5 +1,6 @@
 import { useEffect, useMemo } from "react";
 import { Color, DoubleSide } from "three";
+import { RUNS } from "../../model/places";
 import { edgeId } from "../../model/selection";
 import type { Edge, Model } from "../../model/types";
 import { useBoardData } from "../../session/context";
@@ -16,11 +17,11 @@ const DASH = 0.008;
 
 /** What the sides do in the run that is being set up: edges in the plane, faces and their rims in space. */
 export function RoleMarks({ extent }: { extent: Extent }) {
-  const { preview, job } = useBoardData();
-  const draft = useBoard((board) => board.draft);
+  const { preview } = useBoardData();
+  const kind = useBoard((board) => board.draft?.step.kind);
   const running = useBoard((board) => board.job !== null);
   const model = useDrawn();
-  if (!draft || !preview || (running && job !== null)) return null;
+  if (!preview || running || !RUNS.has(kind ?? "")) return null;
   return preview.roles.map((roles) => (
     <Marked key={roles.role} roles={roles} model={model} extent={extent} />
   ));
@@ -71,6 +72,7 @@ function Marked({ roles, model, extent }: { roles: Roles; model: Model; extent: 
         width={ofPlane(roles) ? width : 1.2}
         order={14}
         dashed={dashed}
+        hide={!ofPlane(roles)}
         dash={DASH * Math.hypot(...extent.half)}
       />
     </>
