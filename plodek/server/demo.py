@@ -13,6 +13,7 @@ RECIPES = (
     "rough-pier",
     "gate-chamber",
     "siphon",
+    "outfall-fin",
     "turning-vanes-blunt",
     "turning-vanes",
     "dosing-venturi",

@@ -26,6 +26,7 @@ from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.joined import is_own, names_in
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.smooth.settings import RunSettings
+from plodek.core.spacing.edge_law import EdgeLaw
 from plodek.core.spacing.jumps import Jump, jumps
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
 from plodek.core.spacing.wishes import Wish, wanted_sizes
@@ -234,18 +235,30 @@ class Model:
     @cached_property
     def layered(self) -> Mapping[Side, Use]:
         """The outer sides from which all edges that leave have wall layers."""
-        return {side: use for side, use in self.layout.outer.items() if self._has_layers(use)}
+        return {
+            side: use
+            for side, use in self.sized.items()
+            if all(law and law.layers > 0 for law in self._laws(use))
+        }
 
-    def _has_layers(self, use: Use) -> bool:
+    @cached_property
+    def sized(self) -> Mapping[Side, Use]:
+        """The outer sides from which all edges that leave have a first cell that was asked for."""
+        return {
+            side: use
+            for side, use in self.layout.outer.items()
+            if all(law and law.first is not None for law in self._laws(use))
+        }
+
+    def _laws(self, use: Use) -> list[EdgeLaw | None]:
+        """Give the laws of the edges that leave a side, from there on; None for those that have none."""
         here = side_corners(self.layout, use)
         there = side_corners(self.layout, opposite(self.layout, use)[1])
+        found = []
         for a, b in zip(here, there, strict=True):
-            law = self.spacing.laws.get(edge_of(a, b))
-            if a == b or law is None or law.law != "wall layers":
-                return False
-            if (law.first if a < b else law.last) is None:
-                return False
-        return True
+            law = self.spacing.laws.get(edge_of(a, b)) if a != b else None
+            found.append(law if law is None or a < b else law.turned())
+        return found
 
     @property
     def guided(self) -> list[Side]:

@@ -53,12 +53,14 @@ def carried_up(grid: Grid, coarse: Grid, blocks: Mapping[str, Floats]) -> tuple[
     return tuple(xyz + _between(way, xyz.shape) for xyz, way in zip(grid.xyz, moved, strict=True))
 
 
-def quiet(watch: Watch | None, began: Progress, blocks: Callable[[], Mapping[str, Floats]]) -> Watch | None:
-    """Let a run on a coarser grid ask whether to stop, without a picture of its own."""
+def quiet(
+    watch: Watch | None, began: Progress, blocks: Callable[[], Mapping[str, Floats]], note: str = COARSER
+) -> Watch | None:
+    """Let a run on a coarser grid, or on sides, ask whether to stop, without a picture of its own."""
     if watch is None:
         return None
     ask = watch
-    return lambda progress, _: ask(replace(began, share=progress.share, note=COARSER), blocks)
+    return lambda progress, _: ask(replace(began, share=progress.share, note=note), blocks)
 
 
 def _between(coarse: Floats, shape: tuple[int, ...]) -> Floats:

@@ -11,6 +11,8 @@ from plodek.core.smooth.rows import Rows, Scheme
 
 #: How often what folds is taken back twice as wide, before all of it is.
 _WIDER = 5
+#: Lower by less than this share is no worse: corners that are forced are so but for rounding.
+ALIKE = 1e-5
 Singles = npt.NDArray[np.float32]
 
 

@@ -11,6 +11,8 @@ from plodek.core.arrays import Floats
 
 #: The note of a run that is still on a coarser grid.
 COARSER = "on a coarser grid"
+#: The note of a run whose sides are still moving by themselves.
+ASIDE = "on its sides"
 
 
 @dataclass(frozen=True)
@@ -49,7 +51,8 @@ class WallHeld:
 class Smoothed:
     """The result: nodes per block, the progress at the start and at the end, and what walls hold.
 
-    ``rough`` is a place (3,) where moves had to be taken back until the end, if there is any.
+    ``rough`` is a place (3,) where moves had to be taken back until the end, if there is any. Sides that
+    should have moved by themselves have ``stayed`` where the inside would have got worse by that.
     """
 
     blocks: Mapping[str, Floats]
@@ -57,6 +60,7 @@ class Smoothed:
     progress: Progress
     wall: WallHeld = field(default_factory=WallHeld)
     rough: Floats | None = None
+    stayed: bool = False
 
     def reached(self) -> Reached:
         """Sum up what the run has reached."""
@@ -77,6 +81,7 @@ class Smoothed:
             heights_within=float(np.mean(off <= 0.01)) if len(off) else 1.0,
             angles_within=float(np.mean(np.abs(wall.angles - 90) <= 3)) if len(off) else 1.0,
             held=len(off),
+            stayed=self.stayed,
         )
 
 
@@ -86,7 +91,8 @@ class Reached:
 
     ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
     nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
-    ``worst_before`` are of the grid that it began with.
+    ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
+    ``stayed`` where the inside would have got worse by that.
     """
 
     sweeps: int
@@ -103,6 +109,7 @@ class Reached:
     heights_within: float
     angles_within: float
     held: int
+    stayed: bool
 
 
 #: Called after every portion of sweeps with the progress and a maker of the picture; False stops the run.

@@ -11,13 +11,14 @@ from plodek.core.grid.grid import Grid
 from plodek.core.smooth.coarsening import carried_up, coarser, quiet
 from plodek.core.smooth.movable import Movable, nodes_of
 from plodek.core.smooth.outcome import Smoothed, Watch
-from plodek.core.smooth.relaxation import Relaxation, neighbours
+from plodek.core.smooth.relaxation import SOUND, Relaxation, neighbours
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.smooth.sides import Sides
-from plodek.core.smooth.surfaces import spread_sides
+from plodek.core.smooth.surfaces import sides_first, spread_sides
 from plodek.core.smooth.walls import Walls
 
-#: Coarser grids are smoothed this many sweeps at most, and sheets.
+#: Coarser grids are smoothed this many sweeps at most, and sheets: whatever is asked for, so that a run that
+#: was stopped comes out the same again.
 MOST_COARSE = 500
 MOST_OF_SHEETS = 500
 #: Nodes of a sheet where as many quadrangles meet; where three or five do, they go to the mean of neighbours.
@@ -27,16 +28,21 @@ _CROSSING, _OTHERS = 4, (3, 5)
 def smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | None = None) -> Smoothed:
     """Smooth a grid; the input stays as it is.
 
-    Never makes it worse: nodes at cells that fold, or that fall below both the worst cell at the start and
-    `relaxation.SOUND`, go back and on more softly, while the rest goes on.
+    Never makes it worse: sides that move by themselves stay where the inside would get worse by it; nodes at
+    cells that fold, or that fall below both the worst cell at the start and `relaxation.SOUND`, go back and
+    on more softly, while the rest goes on.
     """
-    before = grid
-    if sides.spread:
-        grid = spread_sides(grid, sides, lambda sheet: _relax_sheet(sheet, sides, settings))
-    found = _smooth(grid, sides, settings, watch)
-    if before is grid:
-        return found
-    return replace(found, began=_relaxation(before, sides, settings).progress(0, 0.0, 0.0))
+
+    def moved(ask: Watch | None) -> Grid:
+        return spread_sides(grid, sides, lambda sheet: _relax_sheet(sheet, sides, settings, ask))
+
+    def run(grid: Grid, sides: Sides) -> Smoothed:
+        return _smooth(grid, sides, settings, watch)
+
+    if not sides.spread:
+        return run(grid, sides)
+    began = _relaxation(grid, sides, settings).progress(0, 0.0, 0.0)
+    return sides_first(grid, sides, moved, run, began, SOUND, watch)
 
 
 def _smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | None) -> Smoothed:
@@ -48,7 +54,6 @@ def _smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | N
 
     stopped, below = False, coarser(grid, sides) if settings.coarse_first else None
     if below is not None:
-        # As many sweeps whatever is asked for: a run that was stopped comes out the same again.
         most = replace(settings, sweeps=MOST_COARSE)
         found = _smooth(*below, most, quiet(watch, began, blocks))
         run.start_from(run.ghosted.taken(carried_up(grid, below[0], found.blocks)))
@@ -80,7 +85,7 @@ def _relaxation(grid: Grid, sides: Sides, settings: SmoothSettings) -> Relaxatio
     )
 
 
-def _relax_sheet(sheet: Movable, sides: Sides, settings: SmoothSettings) -> None:
+def _relax_sheet(sheet: Movable, sides: Sides, settings: SmoothSettings, ask: Watch | None) -> None:
     """Smooth sides within what they lie on."""
     around = sheet.ghosted.around[sheet.ghosted.node]
     regular = sheet.free & (around == _CROSSING)
@@ -95,5 +100,5 @@ def _relax_sheet(sheet: Movable, sides: Sides, settings: SmoothSettings) -> None
         glides=sheet.glides,
         constraints=sheet.constraints,
         walls=Walls(sheet.ghosted, sheet.xyz, sides.walls if settings.control else (), regular | single),
-        settings=replace(settings, sweeps=min(settings.sweeps, MOST_OF_SHEETS)),
-    ).go(None)
+        settings=replace(settings, sweeps=MOST_OF_SHEETS),
+    ).go(None if ask is None else lambda progress: ask(progress, dict))

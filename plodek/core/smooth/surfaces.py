@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from itertools import combinations, product
 
@@ -12,11 +12,48 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
 from plodek.core.grid.window import part_of
+from plodek.core.smooth.coarsening import quiet
 from plodek.core.smooth.constraints import Constraints, Pulled, fixed_nodes, slots_of
 from plodek.core.smooth.ghosted import Ghosted, outer_windows
+from plodek.core.smooth.guard import ALIKE
 from plodek.core.smooth.movable import Movable
+from plodek.core.smooth.outcome import ASIDE, Progress, Smoothed, Watch
 from plodek.core.smooth.rows import over
 from plodek.core.smooth.sides import Sides
+
+
+def sides_first(
+    grid: Grid,
+    sides: Sides,
+    moved: Callable[[Watch | None], Grid],
+    run: Callable[[Grid, Sides], Smoothed],
+    began: Progress,
+    sound: float,
+    watch: Watch | None,
+) -> Smoothed:
+    """Run over the grid as its sides have ``moved`` by themselves, unless that makes it worse than it began.
+
+    Then they stay, which is told. Cells above a ``sound`` scaled Jacobian may lose some of it. A stop while
+    the sides move leaves all as it was.
+    """
+    going = True
+
+    def blocks() -> dict[str, Floats]:
+        return dict(zip(grid.names, grid.xyz, strict=True))
+
+    def ask(progress: Progress, picture: Callable[[], Mapping[str, Floats]]) -> bool:
+        nonlocal going
+        going = watch is None or watch(progress, picture)
+        return going
+
+    found = moved(quiet(ask, began, blocks, ASIDE))
+    if not going:
+        return Smoothed(blocks(), began, replace(began, note="stopped"))
+    ran = replace(run(found, sides), began=began)
+    now, floor = ran.progress, (1.0 - ALIKE) * min(began.worst, sound)
+    if now.folded > began.folded or (now.folded == began.folded and now.worst < floor):
+        return replace(run(grid, replace(sides, spread=())), stayed=True)
+    return ran
 
 
 def spread_sides(grid: Grid, sides: Sides, run: Callable[[Movable], None]) -> Grid:

@@ -34,7 +34,8 @@ class EdgeLaw:
     ``tanh`` takes ``first``, ``last`` or both. ``wall layers`` takes ``layers`` cells that grow by
     ``ratio`` from each end that has a height (``first``, ``last``), and ``far`` for the other end.
     ``table`` takes relative sizes against places; ``kept`` the ``places`` of nodes, which another count
-    goes through smoothly. ``matched`` names the ends that take the size of the
+    goes through smoothly, and of what it was a piece of the sizes at its ends and the layers that it has
+    whole. ``matched`` names the ends that take the size of the
     cell on the neighbour across them.
     """
 
@@ -61,6 +62,17 @@ class EdgeLaw:
             table=tuple((1.0 - place, size) for place, size in reversed(self.table)),
             places=tuple(1.0 - s for s in reversed(self.places)),
             matched=frozenset("last" if end == "first" else "first" for end in self.matched),
+        )
+
+    def kept(self, places: tuple[float, ...], *, at_first: bool, at_last: bool) -> EdgeLaw:
+        """Give the law of a piece with nodes at places, which has the first end, the last, or neither."""
+        whole = len(places) > self.layers
+        return EdgeLaw(
+            "kept",
+            first=self.first if at_first and whole else None,
+            last=self.last if at_last and whole else None,
+            layers=self.layers if whole else 0,
+            places=places,
         )
 
     def with_end(self, end: End, size: float) -> EdgeLaw:

@@ -73,7 +73,8 @@ class Spacing:
             whole = share.low == 0.0 and share.high == 1.0
             if law is not None and before is not None and not whole and share.plus is None:
                 piece = _piece(before, share.low, share.high)
-                laws[edge] = EdgeLaw("kept", places=tuple(piece if share.same else 1.0 - piece[::-1]))
+                kept = law.kept(tuple(piece), at_first=share.low == 0.0, at_last=share.high == 1.0)
+                laws[edge] = kept if share.same else kept.turned()
                 counts[edge] = len(piece) - 1
                 continue
             if count is not None:

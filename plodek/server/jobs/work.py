@@ -18,7 +18,7 @@ from plodek.core.errors import Halted, NotReady, PlodekError
 from plodek.core.formats.handoff import hand_off
 from plodek.core.recipe import document
 from plodek.core.recipe.steps.smooth.run_step import RunStep
-from plodek.core.smooth.outcome import COARSER, Progress
+from plodek.core.smooth.outcome import ASIDE, COARSER, Progress
 from plodek.core.smooth.relaxation import PORTION
 from plodek.server.engine import Engine
 from plodek.server.file_facts import file_facts
@@ -82,12 +82,12 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     blocks, runs = engine.smooth(models[-1], applied, files, watch)
     steps = list(recipe.steps)
     if watch.stopped:
-        if all(one.sweeps == 0 for one in runs):
-            raise _Stopped
+        if any(one.note == "stopped" and one.sweeps == 0 for one in runs):
+            raise _Stopped  # no step of the recipe would give what that run has reached
         reached = iter(runs)
         for n, step in enumerate(steps[: len(models)]):
-            if isinstance(step, RunStep):
-                steps[n] = step.model_copy(update={"sweeps": max(next(reached).sweeps, 1)})
+            if isinstance(step, RunStep) and (one := next(reached)).note == "stopped":
+                steps[n] = step.model_copy(update={"sweeps": one.sweeps})
         recipe = recipe.model_copy(update={"steps": steps})
         key = cast(str, engine.smoothed_key(recipe.upto(len(models)), files))
     engine.keep_smoothed(key, blocks, runs)
@@ -120,7 +120,7 @@ class _Watch:
         if now - self.told < LOOK_EVERY:
             return not self.stopped
         self.told = now
-        if now >= self.next_picture and progress.note != COARSER:
+        if now >= self.next_picture and progress.note not in (COARSER, ASIDE):
             self._draw(picture(), now)
         whole = self.sweeps[min(self.run, len(self.sweeps) - 1)]
         done = max(progress.sweeps - PORTION, 1)

@@ -30,6 +30,7 @@ DEMOS = {
     "draft-cone": (12, 1),
     "siphon": (15, 1),
     "gate-chamber": (17, 1),
+    "outfall-fin": (5, 0),
     "turning-vanes": (18, 0),
     "turning-vanes-blunt": (19, 0),
 }
@@ -211,6 +212,42 @@ def test_the_vanes_keep_their_layers_and_their_twins_to_the_bit(demos):
             ours = plane.nodes(twin.first)
             theirs = twin.orientation.apply(plane.nodes(twin.second))
             assert np.array_equal(twin.move.places(ours.reshape(-1, 3))[:, :2], theirs.reshape(-1, 3)[:, :2])
+
+
+def test_the_draft_cone_is_polished(demos):
+    """139° at its square corners as filled; what it ends at is the pipe's cut, which holds."""
+    model = demos["draft-cone"]
+    built = build.build(model)
+    cells = measure(built.grid)
+    assert measure(build.filled_grid(model)).of("largest_angle").max() > 137
+    assert cells.of("largest_angle").max() <= 130
+    assert built.runs[0].progress.note == "settled"
+    assert gate(cells, DEFAULT_LIMITS, walls_of(model, built.grid)).passed
+
+
+def test_the_siphon_keeps_its_heights_and_leaves_its_wall_squarely(demos):
+    model = demos["siphon"]
+    built = build.build(model)
+    smoothed, polished = built.runs
+    assert smoothed.progress.note == polished.progress.note == "settled"
+    for wall in (smoothed.wall, polished.wall):
+        assert np.abs(wall.heights / wall.wished - 1).max() < 1e-3
+        assert np.mean(np.abs(wall.angles - 90) <= 5) >= 0.95
+    assert polished.progress.worst > 0.55
+    assert gate(measure(built.grid), DEFAULT_LIMITS, walls_of(model, built.grid)).passed
+
+
+def test_the_fin_leaves_its_wall_squarely_from_a_twentieth_of_a_millimetre(demos):
+    """A C-ring out to 12 chords, layers at growth 1.15: first heights exact, the wake goes on from the tail."""
+    model = demos["outfall-fin"]
+    built = build.build(model)
+    (run,) = built.runs
+    assert run.progress.note == "settled"
+    on_fin = np.isclose(run.wall.wished, 5e-5, rtol=1e-3)
+    assert np.count_nonzero(on_fin) > 185
+    assert np.abs(run.wall.heights[on_fin] / 5e-5 - 1).max() < 0.01
+    assert np.mean(np.abs(run.wall.angles[on_fin] - 90) <= 3) >= 0.98
+    assert gate(measure(built.grid), DEFAULT_LIMITS, walls_of(model, built.grid)).passed
 
 
 def test_recipes_are_one_step_a_line():

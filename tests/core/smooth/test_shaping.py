@@ -11,7 +11,7 @@ from plodek.core.check.measure import measure
 from plodek.core.shape.frame import turning
 from plodek.core.smooth.movable import Movable
 from plodek.core.smooth.settings import ShapeSettings
-from plodek.core.smooth.shaping.energy import Energy
+from plodek.core.smooth.shaping.energy import LOW, NONE, Energy
 from plodek.core.smooth.shaping.shape import shape
 from plodek.core.smooth.shaping.wanted import Lines
 from tests import conftest
@@ -134,15 +134,18 @@ def test_a_held_boundary_that_folds_cells_is_told_with_the_place():
     assert np.all(np.abs(run.rough - [1.4, 1.4, 0]) < 0.8)
 
 
-def test_the_gradient_is_that_of_the_energy():
-    """By central differences, at nodes that twins and blocks share, for folded and for sound cells."""
+@pytest.mark.parametrize("flat", [False, True], ids=["space", "plane"])
+@pytest.mark.parametrize(("by", "barred"), [(0.25, False), (0.02, True)], ids=["folded", "behind bars"])
+def test_the_gradient_is_that_of_the_energy(by, barred, flat):
+    """By central differences, at nodes that twins and blocks share."""
+    up, box = ([], {"shape": "rectangle"}) if flat else ([0], {"shape": "box", "depth": 1})
     twins = [
-        {"kind": "frame", "shape": "box", "width": 2, "height": 1, "depth": 1},
+        {"kind": "frame", "width": 2, "height": 1} | box,
         {"kind": "cut", "by": "x", "at": [0.8]},
-        {"kind": "count", "tier": {"at": [0.4, 0, 0]}, "cells": 3},
-        {"kind": "count", "tier": {"at": [0, 0.5, 0]}, "cells": 3},
-        {"kind": "count", "tier": {"at": [0, 0, 0.5]}, "cells": 3},
-        {"kind": "twin", "sides": {"side": "y-"}, "others": {"side": "y+"}, "shift": [0, 1, 0]},
+        {"kind": "count", "tier": {"at": [0.4, 0, *up]}, "cells": 3},
+        {"kind": "count", "tier": {"at": [0, 0.5, *up]}, "cells": 3},
+        *([] if flat else [{"kind": "count", "tier": {"at": [0, 0, 0.5]}, "cells": 3}]),
+        {"kind": "twin", "sides": {"side": "y-"}, "others": {"side": "y+"}, "shift": [0, 1, *up]},
     ]
     model = model_of(twins)
     blocks = filled(model)
@@ -150,23 +153,23 @@ def test_the_gradient_is_that_of_the_energy():
     movable = Movable.of(assemble(model, blocks), sides_of(model, blocks, settings))
     energy = Energy(movable, movable.free, Lines.of(movable.ghosted, movable.scheme, movable.xyz), even=False)
     rng = np.random.default_rng(7)
-    movable.xyz[energy.slots] += rng.uniform(-0.25, 0.25, (len(energy.slots), 3))
+    axes = 2 if flat else 3
+    movable.xyz[energy.slots, :axes] += rng.uniform(-by, by, (len(energy.slots), axes))
     movable.ghosted.renew(movable.xyz)
-    for epsilon, share in ((0.5, 0.0), (0.5, 0.5)):
-        barrier = share / energy.look(epsilon)[1]
-        assert energy.look(epsilon, barrier)[2] < 0
-        movable.ghosted.take_back(energy.gradient)
-        exact = energy.gradient[energy.slots].copy()
-        for n, c in zip(rng.integers(0, len(exact), 12), rng.integers(0, 3, 12), strict=True):
-            slot, step, totals = energy.slots[n], 1e-6, []
-            here = movable.xyz[slot, c]
-            for way in (step, -step):
-                movable.xyz[slot, c] = here + way
-                movable.ghosted.renew(movable.xyz)
-                totals.append(energy.look(epsilon, barrier)[0])
-            movable.xyz[slot, c] = here
+    bars = 0.9 * energy.look(0.5, LOW)[2] if barred else NONE
+    assert (energy.look(0.5, bars)[1] < 0) != barred
+    movable.ghosted.take_back(energy.gradient)
+    exact = energy.gradient[energy.slots].copy()
+    for n, c in zip(rng.integers(0, len(exact), 12), rng.integers(0, axes, 12), strict=True):
+        slot, step, totals = energy.slots[n], 1e-6, []
+        here = movable.xyz[slot, c]
+        for way in (step, -step):
+            movable.xyz[slot, c] = here + way
             movable.ghosted.renew(movable.xyz)
-            assert exact[n, c] == pytest.approx((totals[0] - totals[1]) / (2 * step), rel=1e-5, abs=1e-4)
+            totals.append(energy.look(0.5, bars)[0])
+        movable.xyz[slot, c] = here
+        movable.ghosted.renew(movable.xyz)
+        assert exact[n, c] == pytest.approx((totals[0] - totals[1]) / (2 * step), rel=1e-5, abs=1e-4)
 
 
 def test_it_is_the_same_to_the_bit_on_one_thread_and_on_two():

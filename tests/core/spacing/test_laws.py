@@ -202,3 +202,15 @@ def test_kept_places_stay_and_another_count_goes_through_them():
     law = LAWS["kept"]
     assert law.nodes(4, LENGTH).tolist() == list(law.places)
     assert law.nodes(8, LENGTH)[::2] == pytest.approx(law.places)
+
+
+def test_a_piece_of_a_layered_edge_keeps_its_layers_where_it_has_them_whole():
+    law = EdgeLaw("wall layers", first=0.01, ratio=1.2, layers=3)
+    places = (0.0, 0.1, 0.22, 0.364, 0.6, 1.0)
+    piece = law.kept(places, at_first=True, at_last=False)
+    assert (piece.first, piece.last, piece.layers) == (0.01, None, 3)
+    assert (piece.turned().first, piece.turned().last, piece.turned().layers) == (None, 0.01, 3)
+    assert law.kept(places, at_first=False, at_last=True).first is None
+    short = law.kept((0.0, 0.4, 1.0), at_first=True, at_last=False)
+    assert (short.first, short.layers) == (None, 0)
+    assert np.array_equal(piece.nodes(5, 1.0), places)

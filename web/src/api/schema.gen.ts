@@ -2551,7 +2551,8 @@ export interface components {
          *
          *     ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
          *     nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
-         *     ``worst_before`` are of the grid that it began with.
+         *     ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
+         *     ``stayed`` where the inside would have got worse by that.
          */
         "RunsOut.Reached": {
             /** Sweeps */
@@ -2582,6 +2583,8 @@ export interface components {
             angles_within: number;
             /** Held */
             held: number;
+            /** Stayed */
+            stayed: boolean;
         };
         /**
          * RunsOut
@@ -3205,7 +3208,8 @@ export interface components {
          *
          *     ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
          *     nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
-         *     ``worst_before`` are of the grid that it began with.
+         *     ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
+         *     ``stayed`` where the inside would have got worse by that.
          */
         "QualityOut.Reached": {
             /** Sweeps */
@@ -3236,6 +3240,8 @@ export interface components {
             angles_within: number;
             /** Held */
             held: number;
+            /** Stayed */
+            stayed: boolean;
         };
         /**
          * QualityOut

@@ -22,6 +22,14 @@ _MOST = 10.0
 _ALIKE = 1e-4
 #: A node without edges in some direction may still move there, by this share of the others.
 _ALONE = 1e-3
+#: No bars, and bars that nothing is below.
+NONE, LOW = np.zeros(0), np.full(4, 1e-300)
+
+
+def merits_of(square: float) -> Floats:
+    """Give the merits (4,) of a corner in the plane by its scaled Jacobian; of the energy the best."""
+    angle = 1.0 - np.sqrt(1.0 - square**2)
+    return np.array([square, angle, angle, 1.0])
 
 
 class Energy:
@@ -40,22 +48,30 @@ class Energy:
         lengths = lines.evened() if even else lines.lengths
         self.sizes = lines.sizes(lengths, ghosted.count)[self.cells[:, 0]]
         self.normals = movable.scheme.normals_at(self.cells)
-        self.each, self.worst, self.least = np.zeros((3, len(self.cells)))
+        self.each, self.worst = np.zeros(len(self.cells)), np.zeros((len(self.cells), 5))
         self.gradient = np.zeros((ghosted.count, 3))
 
-    def look(self, epsilon: float, barrier: float = 0.0) -> tuple[float, float, float]:
-        """Give the energy of the nodes as they are, its worst corner, and the least determinant."""
+    def look(self, epsilon: float, bars: Floats = NONE) -> tuple[float, float, Floats]:
+        """Give the energy of the nodes as they are, the least D of its corners and their least merits (4,).
+
+        Merits are the scaled Jacobian, 1 + cos of the largest angle, 1 - cos of the smallest and 1 over the
+        energy: known only with ``bars``, those below which none may fall.
+        """
+        beyond = np.array([bars[0], bars[1] - 1.0, 1.0 - bars[2], 1.0 / bars[3]]) if len(bars) else bars
         self.gradient[:] = 0.0
         energy(
-            self.xyz, self.cells, self.bounds, self.sizes, self.normals, self.still, epsilon, barrier,
-            self.gradient, self.each, self.worst, self.least,
+            self.xyz, self.cells, self.bounds, self.sizes, self.normals, self.still, epsilon, beyond,
+            self.gradient, self.each, self.worst,
         )  # fmt: skip
-        return float(self.each.sum()), float(self.worst.max()), float(self.least.min())
+        det, square, low = self.worst[:, :3].min(axis=0)
+        high, most = self.worst[:, 3:].max(axis=0)
+        merits = np.array([square, 1.0 + low, 1.0 - high, 1.0 / most])
+        return float(self.each.sum()), float(det), merits
 
     def minimise(
-        self, epsilon: float, barrier: float, steps: int, ask: Callable[[int], bool]
+        self, epsilon: float, bars: Floats, steps: int, ask: Callable[[int], bool]
     ) -> tuple[int, bool]:
-        """Move the nodes to less energy by at most so many steps; give their number, and whether it ended.
+        """Move the nodes to less energy by at most so many steps; give their number, and whether to go on.
 
         ``ask`` is told after each how many steps are done; False stops it.
         """
@@ -66,7 +82,7 @@ class Energy:
             moves = np.einsum("nij,nj->ni", ways, amounts.reshape(-1, 3))
             self.xyz[self.slots] = anchor + moves
             self.ghosted.renew(self.xyz)
-            total = self.look(epsilon, barrier)[0]
+            total = self.look(epsilon, bars)[0]
             if not total < most:
                 return most, np.zeros_like(amounts)
             self.ghosted.take_back(self.gradient)
@@ -81,8 +97,8 @@ class Energy:
             if not going:
                 raise StopIteration
 
-        # A step into what a barrier forbids has an energy beyond all sense: the line search needs some sense.
-        most = _MOST * self.look(epsilon, barrier)[0]
+        # A step into what bars forbid has an energy beyond all sense: the line search needs some sense.
+        most = _MOST * self.look(epsilon, bars)[0]
         options = {"maxiter": steps, "maxcor": _MEMORY, "ftol": 1e-12, "gtol": 1e-12}
         found = scipy.optimize.minimize(  # type: ignore[call-overload]  # the stubs know no jac=True with options
             at, np.zeros(3 * len(self.slots)), jac=True, method="L-BFGS-B", callback=step, options=options

@@ -17,9 +17,13 @@ from plodek.core.arrays import Floats
 
 #: A vector in a kernel.
 Three: TypeAlias = tuple[float, float, float]
+#: Shares by the edges of a corner and by its determinant.
+Four: TypeAlias = tuple[float, float, float, float]
 #: So much of the energy is that of sizes, the rest of shapes.
 SIZE = 0.4
-#: The energy of a corner that is worse than a barrier allows, as a multiple of how bad it is.
+#: So much count a scaled Jacobian and an angle that near their bars, beside the energy of the corner.
+BAR = 0.3
+#: The energy of what is beyond a bar.
 BEYOND = 1e9
 
 
@@ -43,12 +47,7 @@ def _edge(xyz: Floats, q: int, a: int, scale: float) -> Three:
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
-def _squared(a: Three) -> float:
-    return a[0] * a[0] + a[1] * a[1] + a[2] * a[2]
-
-
-@nb.njit(cache=True, nogil=True, error_model="numpy")
-def _corner(trace: float, det: float, flat: bool, epsilon: float) -> tuple[float, float, float]:
+def _corner(trace: float, det: float, flat: bool, epsilon: float) -> Three:
     """Give the energy of a corner, 1 at best, and its derivatives by half the trace and by D."""
     power, share = (1.0, 0.5) if flat else (2.0 / 3.0, 1.0 / 3.0)
     root = np.sqrt(epsilon * epsilon + det * det)
@@ -61,12 +60,69 @@ def _corner(trace: float, det: float, flat: bool, epsilon: float) -> tuple[float
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
+def _dot(a: Three, b: Three) -> float:
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _angle(one: Three, two: Three, held: bool, bars: Floats, worst: Floats) -> Three:
+    """Give the energy of the angle between two edges, and its gradient.
+
+    That is the share of each edge in the gradient by the other, and that share times their product. Marks the
+    ``worst``; a ``held`` angle counts nothing.
+    """
+    if held:
+        return 0.0, 0.0, 0.0
+    dot, lengths = _dot(one, two), np.sqrt(_dot(one, one) * _dot(two, two))
+    cosine = dot / lengths
+    worst[2], worst[3] = min(worst[2], cosine), max(worst[3], cosine)
+    ratio = 1.0 / (bars[2] if cosine > 0.0 else bars[1])
+    near = (cosine * ratio) ** 2
+    if near >= 1.0:
+        return BEYOND, 0.0, 0.0
+    room = 1.0 / (1.0 - near)
+    share = BAR * 2.0 * cosine * (ratio * room) ** 2 / lengths
+    return BAR * near * room, share, share * dot
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _behind(
+    one: Three, two: Three, three: Three, det: float, corner: Three, held: Any, bars: Floats, worst: Floats
+) -> tuple[float, Four, Three]:
+    """Give what a ``corner``, its energy and the derivatives by edges and by D, is behind bars.
+
+    That is the energy; its derivatives by each edge and by D; and the shares of pairs of edges in the
+    gradient by each other. Marks the ``worst``; angles that are ``held`` (3,) count nothing.
+    """
+    aa, bb, cc = _dot(one, one), _dot(two, two), _dot(three, three)
+    square = det / np.sqrt(aa * bb * cc)
+    worst[1], worst[4] = min(worst[1], square), max(worst[4], corner[0])
+    if square <= bars[0] or corner[0] >= bars[3]:
+        return BEYOND, (0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
+    room = 1.0 / (1.0 - corner[0] / bars[3])
+    value, by_edge, by_det = corner[0] * room, corner[1] * room * room, corner[2] * room * room
+    near = (bars[0] / square) ** 2
+    room = 1.0 / (1.0 - near)
+    by_square = 2.0 * BAR * near * room * room
+    first, ab, in_ab = _angle(one, two, held[0], bars, worst)
+    second, bc, in_bc = _angle(two, three, held[1], bars, worst)
+    third, ca, in_ca = _angle(three, one, held[2], bars, worst)
+    by = (
+        by_edge + (by_square - in_ab - in_ca) / aa,
+        by_edge + (by_square - in_bc - in_ab) / bb,
+        by_edge + (by_square - in_ca - in_bc) / cc,
+        by_det - by_square / det,
+    )
+    return value + BAR * near * room + first + second + third, by, (ab, bc, ca)
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _pull(
-    gradient: Floats, q: int, a: int, scale: float, by_edge: float, way: Three, u: Three, by_det: float
+    gradient: Floats, q: int, a: int, scale: float, own: Three, two: Three, three: Three, u: Three, by: Four
 ) -> None:
-    """Add the gradient by one edge of a corner to its two slots."""
+    """Add the gradient by one edge of a corner, ``by`` so much of each way, to its two slots."""
     for c in range(3):
-        value = scale * (by_edge * way[c] + by_det * u[c])
+        value = scale * (by[0] * own[c] + by[1] * two[c] + by[2] * three[c] + by[3] * u[c])
         gradient[a, c] += value
         gradient[q, c] -= value
 
@@ -80,29 +136,32 @@ def energy(
     normals: Floats,
     still: Any,
     epsilon: float,
-    barrier: float,
+    bars: Floats,
     gradient: Floats,
     each: Floats,
     worst: Floats,
-    least: Floats,
 ) -> None:
-    """Give each cell's energy (m,) ``each``, its ``worst`` corner (m,), 1 at best, its ``least`` D (m,).
+    """Give each cell's energy (m,) ``each`` and its ``worst`` (m, 5), and add the gradient.
 
-    Adds the ``gradient`` (n, 3) by slots, in place. ``cells`` (m, 4) are first slots and the steps along the
-    axes, by colours that do not touch each other (``bounds``); on sheets the last step is 0, and ``normals``
-    (m, 3) are their unit normals, none in space. ``sizes`` (m, 3) are those wanted. Corners all of whose
-    nodes are ``still`` (n,) count nothing, nor do those where an edge has shrunk. With a ``barrier`` b > 0
-    a corner of energy W counts W / (1 - b W): no corner gets as bad as 1 / b (quasi-isometric stiffening,
-    Garanzha et al. 2022, from memory).
+    The worst are the least D, the least scaled Jacobian, the least and the largest cosine of an angle, and
+    the largest energy W of a corner; all but the first with bars only. The ``gradient`` (n, 3) is by slots.
+    ``cells`` (m, 4) are first slots and the steps along the axes, by colours that do not touch each other
+    (``bounds``); on sheets the last step is 0, and ``normals`` (m, 3) are their unit normals, none in space.
+    ``sizes`` (m, 3) are those wanted. Corners and angles all of whose nodes are ``still`` (n,) count
+    nothing, nor do corners where an edge has shrunk.
+
+    With ``bars`` (4,), which are as the last four of the ``worst``, a corner counts W / (1 - W / bar)
+    (quasi-isometric stiffening, Garanzha et al. 2022, from memory); so do, more weakly, its scaled Jacobian
+    and its angles, which are what cells are judged by. None gets beyond its bar.
     """
     flat = len(normals) > 0
-    corners = 4 if flat else 8
     for colour in range(len(bounds) - 1):
         for m in nb.prange(bounds[colour], bounds[colour + 1]):
             p, sa, sb, sc = cells[m, 0], cells[m, 1], cells[m, 2], cells[m, 3]
             ra, rb, rc = 1.0 / sizes[m, 0], 1.0 / sizes[m, 1], 1.0 / sizes[m, 2]
-            total, most, low = 0.0, 1.0, np.inf
-            for corner in range(corners):
+            each[m] = 0.0
+            worst[m, 0], worst[m, 1], worst[m, 2], worst[m, 3], worst[m, 4] = np.inf, 1.0, 0.0, 0.0, 1.0
+            for corner in range(4 if flat else 8):
                 i, j, k = corner & 1, corner >> 1 & 1, corner >> 2
                 q = p + i * sa + j * sb + k * sc
                 a, b, c = q + (1 - 2 * i) * sa, q + (1 - 2 * j) * sb, q + (1 - 2 * k) * sc
@@ -110,22 +169,21 @@ def energy(
                     continue
                 one, two = _edge(xyz, q, a, ra), _edge(xyz, q, b, rb)
                 three = (normals[m, 0], normals[m, 1], normals[m, 2]) if flat else _edge(xyz, q, c, rc)
-                aa, bb, cc = _squared(one), _squared(two), _squared(three)
+                aa, bb, cc = _dot(one, one), _dot(two, two), _dot(three, three)
                 if aa == 0.0 or bb == 0.0 or cc == 0.0:
                     continue
                 sign = 1.0 - 2.0 * ((i + j + k) % 2)
                 u, v, w = _cross(two, three, sign), _cross(three, one, sign), _cross(one, two, sign)
-                det = one[0] * u[0] + one[1] * u[1] + one[2] * u[2]
-                value, by_edge, by_det = _corner(aa + bb + (0.0 if flat else cc), det, flat, epsilon)
-                low, most = min(low, det), max(most, value)
-                room = 1.0 - barrier * value
-                if room <= 0.0:
-                    total += BEYOND * value
-                    continue
-                total += value / room
-                by_edge, by_det = by_edge / (room * room), by_det / (room * room)
-                _pull(gradient, q, a, ra, by_edge, one, u, by_det)
-                _pull(gradient, q, b, rb, by_edge, two, v, by_det)
+                det = _dot(one, u)
+                worst[m, 0] = min(worst[m, 0], det)
+                found = _corner(aa + bb + (0.0 if flat else cc), det, flat, epsilon)
+                value, by, share = found[0], (found[1], found[1], found[1], found[2]), (0.0, 0.0, 0.0)
+                if len(bars) > 0:
+                    ab, bc, ca = still[a] and still[b], still[b] and still[c], still[c] and still[a]
+                    held = (still[q] and ab, flat or (still[q] and bc), flat or (still[q] and ca))
+                    value, by, share = _behind(one, two, three, det, found, held, bars, worst[m])
+                each[m] += value
+                _pull(gradient, q, a, ra, one, two, three, u, (by[0], share[0], share[2], by[3]))
+                _pull(gradient, q, b, rb, two, three, one, v, (by[1], share[1], share[0], by[3]))
                 if not flat:
-                    _pull(gradient, q, c, rc, by_edge, three, w, by_det)
-            each[m], worst[m], least[m] = total, most, low
+                    _pull(gradient, q, c, rc, three, one, two, w, (by[2], share[2], share[1], by[3]))

@@ -17,15 +17,15 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.grid.grid import Grid
 from plodek.core.smooth.coarsening import carried_up, coarser, quiet
 from plodek.core.smooth.ghosted import Slots
-from plodek.core.smooth.guard import spread, squareness, take_back
+from plodek.core.smooth.guard import ALIKE, spread, squareness, take_back
 from plodek.core.smooth.movable import Movable, nodes_of
 from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch
 from plodek.core.smooth.settings import ShapeSettings
-from plodek.core.smooth.shaping.energy import Energy
+from plodek.core.smooth.shaping.energy import LOW, NONE, Energy, merits_of
 from plodek.core.smooth.shaping.first_nodes import FirstNodes, first_nodes, with_heights_of
 from plodek.core.smooth.shaping.wanted import Lines
 from plodek.core.smooth.sides import HeldWall, Sides
-from plodek.core.smooth.surfaces import spread_sides
+from plodek.core.smooth.surfaces import sides_first, spread_sides
 from plodek.core.smooth.walls import Walls
 
 #: Gives the nodes of each block as they are.
@@ -34,7 +34,8 @@ Picture: TypeAlias = Callable[[], Mapping[str, Floats]]
 STEPS = 60
 #: Fewer slots than this are no work for more threads than one.
 FEW = 20_000
-#: Coarser grids are shaped in this many sweeps at most.
+#: Coarser grids, and sides by themselves, are shaped in this many sweeps at most: whatever is asked for, so
+#: that a run that was stopped comes out the same again.
 MOST_COARSE = 2000
 #: A round that gains less than this share of the energy, or of the worst corner, is the last; in polishing
 #: one that gains less of the worst corner, and of all.
@@ -45,8 +46,9 @@ _FALL = 0.2
 _NONE = 1e-10
 #: So many rounds that unfold nothing are the last.
 _IDLE = 20
-#: A barrier stands this far beyond the worst corner, as a share of it.
-_ROOM = 0.05
+#: Bars stand this far below the least merit, as a share of it, and this far below what it was at the start;
+#: where it ends below that, they close in by this.
+_ROOM, _CLOSE, _CLOSER = 0.05, 2e-3, 0.3
 #: Polishing reaches this many cells around those that it is for.
 AROUND = 8
 
@@ -58,27 +60,29 @@ def shape(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None
     its line leaves squarely, or at a sharp edge. Where cells stay folded the result's note says so and its
     ``rough`` is the place of one: of one that its held corners fold, if there is any.
     """
-    before = grid
+
+    def moved(ask: Watch | None) -> Grid:
+        found = spread_sides(grid, sides, lambda sheet: _on_sheet(sheet, sides, settings, ask))
+        return with_heights_of(grid, found, sides)
+
+    def run(grid: Grid, sides: Sides) -> Smoothed:
+        return _shaped(grid, sides, settings, watch)
+
     # With more threads than one the minimiser's sums would round otherwise, and stand in the kernels' way.
     with threadpool_limits(1, user_api="blas"):
-        if sides.spread:
-            grid = spread_sides(grid, sides, lambda sheet: _on_sheet(sheet, sides, settings))
-            grid = with_heights_of(before, grid, sides)
-        found = _shaped(grid, sides, settings, watch)
-    if before is grid:
-        return found
-    start = _Run(Movable.of(before, sides), sides.walls, settings)
-    now, then = ((one.folded, -one.worst) for one in (found.progress, start.began))
-    if now > then:  # what the sides have gained is lost inside: they stay
-        return shape(before, replace(sides, spread=()), settings, watch)
-    return replace(found, began=start.began, wall=replace(found.wall, wished=start.heights))
+        if not sides.spread:
+            return run(grid, sides)
+        start = _Run(Movable.of(grid, sides), sides.walls, settings)
+        found = sides_first(grid, sides, moved, run, start.began, 1.0, watch)
+    kept = len(found.wall.heights) > 0
+    return replace(found, wall=replace(found.wall, wished=start.heights)) if kept else found
 
 
-def _on_sheet(sheet: Movable, sides: Sides, settings: ShapeSettings) -> None:
-    """Shape sides within what they lie on."""
+def _on_sheet(sheet: Movable, sides: Sides, settings: ShapeSettings, ask: Watch | None) -> None:
+    """Shape sides within what they lie on, in as many sweeps whatever is asked for."""
     beside = {side.window for side in sides.spread}
     walls = [wall for wall in sides.walls if wall.window not in beside]
-    _Run(sheet, walls, settings).go()
+    _Run(sheet, walls, replace(settings, sweeps=MOST_COARSE), ask).go()
 
 
 def _shaped(grid: Grid, sides: Sides, settings: ShapeSettings, watch: Watch | None) -> Smoothed:
@@ -99,7 +103,6 @@ def _begun(
     run = _Run(movable, sides.walls, settings, watch, lambda: nodes_of(grid, movable.ghosted, movable.xyz))
     below = coarser(grid, sides) if settings.polish is None else None
     if below is not None:
-        # As many sweeps whatever is asked for: a run that was stopped comes out the same again.
         found = _shaped(*below, replace(settings, sweeps=MOST_COARSE), quiet(watch, run.began, run.blocks))
         run.begin(carried_up(grid, below[0], found.blocks), found.progress)
     return run.go()
@@ -182,7 +185,7 @@ class _Run:
             note = self._untangle() if self.settings.polish is None else self._polish()
             self.xyz[:] = self.best_xyz
             if self.settings.polish is not None:
-                floor = np.float32(self.began.worst)
+                floor = np.float32((1.0 - ALIKE) * self.began.worst)
                 scheme = self.movable.scheme
                 take_back(self.ghosted, scheme, self.cells, self.xyz, self.start, self.start_square, floor)
         progress, rough = replace(self._progress(self.best.move), note=note), None
@@ -204,13 +207,13 @@ class _Run:
         return cells[self.square[cells[:, 0]] <= 0]
 
     def _untangle(self) -> str:
-        least = most = self.energy.look(1.0)[2]
+        least = most = self.energy.look(1.0)[1]
         epsilon, fewest, idle = _after(1.0, least, _FALL), self.best.folded, 0
         while self.sweeps < self.settings.sweeps and idle < _IDLE:
             before = self.energy.look(epsilon)[0]
-            if not self._round(epsilon, 0.0):
+            if not self._round(epsilon, NONE):
                 return "stopped"
-            total, _, least = self.energy.look(epsilon)
+            total, least, _ = self.energy.look(epsilon)
             gain = 1.0 - total / before
             if not self.best.folded and gain < _GAIN:
                 return "settled"
@@ -221,19 +224,31 @@ class _Run:
         return ""
 
     def _polish(self) -> str:
-        worst = self.energy.look(_NONE)[1]
+        """Minimise behind bars a little below the least merits, which rise with these.
+
+        Where nothing is gained any more they are closed in on what has lost against the start.
+        """
+        start = best = self.energy.look(_NONE, LOW)[2]
+        enough = np.maximum(start, merits_of(self.settings.polish or 1.0))
+        closer = np.full(3, _CLOSE)
         while self.sweeps < self.settings.sweeps:
-            barrier = 1.0 / ((1.0 + _ROOM) * worst)
-            before = self.energy.look(_NONE, barrier)[0]
-            if not self._round(_NONE, barrier):
+            bars = (1.0 - _ROOM) * np.minimum(best, enough)
+            bars[:3] = np.maximum(bars[:3], (1.0 - closer) * np.minimum(start, best)[:3])
+            before = self.energy.look(_NONE, bars)[0]
+            if not self._round(_NONE, bars):
                 return "stopped"
-            total, now, _ = self.energy.look(_NONE, barrier)
-            if now > (1.0 - _GAIN) * worst and total > (1.0 - _GAIN_IN_ALL) * before:
-                return "settled"
-            worst = now
+            total, _, now = self.energy.look(_NONE, bars)
+            gained = np.any(((now > (1.0 + _GAIN) * best) & (best < enough))[:3])
+            if not gained and total > (1.0 - _GAIN_IN_ALL) * before:
+                lost = (now < (1.0 - ALIKE) * start)[:3]
+                if not np.any(lost & (closer > ALIKE)):
+                    return "settled"
+                closer = np.where(lost, _CLOSER * closer, closer)
+            # What was put back onto a guide may be beyond a bar.
+            best = np.where(now < bars, now, np.maximum(best, now))
         return ""
 
-    def _round(self, epsilon: float, barrier: float) -> bool:
+    def _round(self, epsilon: float, bars: Floats) -> bool:
         """Minimise once, and put nodes back onto their guides; says whether to go on.
 
         What a round that was stopped within has done is not kept: it could not be had again.
@@ -241,7 +256,7 @@ class _Run:
         before, told = self.xyz.copy(), self.best
         steps = min(STEPS, self.settings.sweeps - self.sweeps)
         done, going = self.energy.minimise(
-            epsilon, barrier, steps, lambda n: self._ask(replace(told, sweeps=self.sweeps + n))
+            epsilon, bars, steps, lambda n: self._ask(replace(told, sweeps=self.sweeps + n))
         )
         if not going:
             return False

@@ -40,27 +40,30 @@ export function SmoothPanel() {
   );
 }
 
+/** What comes before the sweeps that are asked for. */
+const BEFORE = new Set(["on a coarser grid", "on its sides"]);
+
 function UnderWay({ told }: { told: Told }) {
   const { stop } = useBoardData();
   const verbs = useRunVerbs();
   const [shares, setShares] = useState<number[]>([]);
   const [worsts, setWorsts] = useState<number[]>([]);
   const { share, worst, sweeps } = told;
-  const coarse = told.note === "on a coarser grid";
+  const before = BEFORE.has(told.note ?? "") ? told.note : undefined;
   useEffect(() => {
-    if (coarse || sweeps === undefined || share === undefined || worst === undefined) return;
+    if (before || sweeps === undefined || share === undefined || worst === undefined) return;
     setShares((old) => [...old, share]);
     setWorsts((old) => [...old, worst]);
-  }, [coarse, sweeps, share, worst]);
+  }, [before, sweeps, share, worst]);
   return (
     <Box role="status" aria-label="Smoothing" borderTop="1px solid" borderColor="rule" pt="3">
       <Text fontWeight="600">
         {verbs[(told.run ?? 1) - 1] ?? "Smooth"}
         {(told.runs ?? 1) > 1 ? `, run ${told.run} of ${told.runs}` : ""}
-        {coarse ? " on a coarser grid" : ""}
+        {before ? ` ${before}` : ""}
       </Text>
       <Progress.Root
-        value={told.of && !coarse ? (100 * (sweeps ?? 0)) / told.of : null}
+        value={told.of && !before ? (100 * (sweeps ?? 0)) / told.of : null}
         size="sm"
         my="2"
         aria-label="Progress"
@@ -69,14 +72,14 @@ function UnderWay({ told }: { told: Told }) {
           <Progress.Range bg="ochre" />
         </Progress.Track>
       </Progress.Root>
-      {coarse ? (
+      {before ? (
         <Fact name="largest move, of its cell" value={percent(share ?? 0)} />
       ) : (
         <Fact name="sweeps" value={`${whole(sweeps ?? 0)} of ${whole(told.of ?? 0)}`} />
       )}
       <Fact name="folded cells" value={whole(told.folded ?? 0)} />
       {(told.softened ?? 0) > 0 && <Fact name="nodes softened" value={whole(told.softened ?? 0)} />}
-      {!coarse && <Fact name="time left at most" value={timeText(told.seconds_left ?? 0)} />}
+      {!before && <Fact name="time left at most" value={timeText(told.seconds_left ?? 0)} />}
       {shares.length > 1 && (
         <>
           {shares.some((one) => one > 0) && (
@@ -238,6 +241,11 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
   return (
     <Box mb="2">
       <Fact name={name} value={`${whole(run.sweeps)} sweeps, ${run.note || "not yet settled"}`} />
+      {run.stayed && (
+        <Text fontSize="12px" color="muted" mb="1">
+          Sides that should have moved by themselves stayed: the inside would have got worse.
+        </Text>
+      )}
       {run.share > 0 && <Fact name="last move, of its cell" value={percent(run.share)} />}
       {(run.folded_before > 0 || run.folded > 0) && (
         <Fact name="folded cells" value={`${whole(run.folded_before)} → ${whole(run.folded)}`} />

@@ -16,8 +16,9 @@ from plodek.core.smooth.settings import ShapeSettings
 class Polish(RunStep):
     """Better the worst cells and those around them, and nothing else; the worst never gets worse.
 
-    It pays at the end, after *Smooth*: at corners where three or five lines meet and round tails, where a
-    smooth grid is not the squarest.
+    Once it settles the largest and the smallest angle are no worse either. It pays at the end, after
+    *Smooth*: at corners where three or five lines meet and round tails, where a smooth grid is not the
+    squarest.
     """
 
     kind: Literal["polish"] = "polish"
@@ -42,8 +43,8 @@ class Polish(RunStep):
     walls: SideSelector | None = Field(
         default=None,
         title="Walls to hold",
-        description="their first heights stay; where left out, those of all outer sides but twins that lie "
-        "on a guide (in space of those with wall layers, if any has)",
+        description="their first heights stay; where left out, those of outer sides on a guide whose first "
+        "cells were asked for, but for twins (in space those with wall layers, if any has)",
     )
     glide: Glide = None
     spread: Spread = None
@@ -54,5 +55,5 @@ class Polish(RunStep):
     sweeps: int = Field(default=2000, title="Sweeps at most", ge=1, le=100_000)
 
     def settings(self, model: Model) -> ShapeSettings:
-        parts = run_step.parts(self, model, run_step.walls(model, self.walls))
+        parts = run_step.parts(self, model, run_step.sized_walls(model, self.walls))
         return ShapeSettings(self.sweeps, parts, polish=self.below, jumps=self.jumps)

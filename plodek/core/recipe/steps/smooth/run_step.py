@@ -128,6 +128,12 @@ def walls(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
     return tuple(side for side in found if side not in model.layout.paired)
 
 
+def sized_walls(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
+    """Give the walls that a selector finds; without one those above whose first cells were asked for."""
+    found = walls(model, selector)
+    return found if selector is not None else tuple(side for side in found if side in model.sized)
+
+
 def need_walls(found: tuple[Side, ...]) -> tuple[Side, ...]:
     """Give walls if there are any. Raises NothingFound."""
     if not found:
