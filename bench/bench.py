@@ -18,7 +18,7 @@ from OCP.GeomAPI import GeomAPI_PointsToBSplineSurface, GeomAPI_ProjectPointOnSu
 from OCP.gp import gp_Pnt
 from OCP.OCP.collections import Array2_gp_Pnt
 from report import DEMO, FILES, QUICK, demo_steps, say, seconds
-from smoothing import smoothing, smoothing_in_space, untangling
+from smoothing import smoothing, smoothing_in_space, smoothing_on_a_surface, untangling
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
 from plodek.core.build import build
@@ -325,6 +325,7 @@ def main() -> None:
     closest()
     smoothing()
     smoothing_in_space()
+    smoothing_on_a_surface()
     untangling()
     evaluation()
     operations()

@@ -13,12 +13,15 @@ from plodek.core.build.assemble import assemble
 from plodek.core.build.sides import sides_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
+from plodek.core.grid.window import Window
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.smooth.settings import Parts, ShapeSettings, SmoothSettings
 from plodek.core.smooth.shaping.shape import shape
-from plodek.core.smooth.sides import Sides
-from plodek.core.smooth.smooth import smooth
+from plodek.core.smooth.sides import Gliding, Sides
+from plodek.core.smooth.smooth import MOST_OF_SHEETS, smooth
+
+BALL = {"kind": "sphere", "id": "ball", "name": "ball", "centre": [0, 0, 0], "radius": 1}
 
 
 def updates(grid: Grid, sides: Sides, settings: SmoothSettings, nodes: int, sweeps: int) -> float:
@@ -101,6 +104,25 @@ def smoothing() -> None:
             ">= 60 million" if control else "",
         )
     say("  a plain copy of the same nodes", f"{nodes / copy / 1e6:.0f} million", "(beside it)")
+
+
+def smoothing_on_a_surface() -> None:
+    """Node updates a second of a side that moves by itself on a sphere, onto which its nodes go back."""
+    n = 40 if QUICK else 150
+    ball = Evaluator().evaluate(document.of({"steps": [BALL]}), FILES).model.guides["ball"]
+    theta, phi, r = np.meshgrid(
+        np.linspace(0.9, 1.9, n + 1), np.linspace(0, 1, n + 1), [1.0, 1.1, 1.2], indexing="ij"
+    )
+    xyz = np.stack(
+        [r * np.sin(theta) * np.cos(phi), r * np.sin(theta) * np.sin(phi), r * np.cos(theta)], axis=-1
+    )
+    unnamed = tuple(Window(0, axis, end) for axis in range(3) for end in (0, 1))
+    grid = Grid(3, ("a",), (np.ascontiguousarray(xyz),), unnamed=unnamed)
+    sides = Sides(spread=(Gliding(Window(0, 2, 0), ball),))
+    settings = SmoothSettings(1, control=True, tolerance=0.0, coarse_first=False)
+    took = seconds(lambda: smooth(grid, sides, settings), 2)
+    speed = (n - 1) ** 2 * MOST_OF_SHEETS / took / 1e6
+    say(f"smoothing on a sphere, {n * n} nodes: updates a second", f"{speed:.1f} million", ">= 5 million")
 
 
 def untangling() -> None:

@@ -6,13 +6,39 @@ one colour do not touch each other.
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeAlias
 
 import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.smooth.space_kernels import Singles, apart
+
+#: A vector in a kernel.
+Three: TypeAlias = tuple[float, float, float]
+
+
+@nb.njit(cache=True, nogil=True)
+def _way(xyz: Floats, a: int, b: int) -> Three:
+    return xyz[b, 0] - xyz[a, 0], xyz[b, 1] - xyz[a, 1], xyz[b, 2] - xyz[a, 2]
+
+
+@nb.njit(cache=True, nogil=True)
+def _dot(a: Three, b: Three) -> float:
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@nb.njit(cache=True, nogil=True)
+def _cross(a: Three, b: Three) -> Three:
+    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _within(move: Three, normal: Three) -> Three:
+    """Take back the part of a move along the normal of its sheet: off it there is nothing to move."""
+    size = _dot(normal, normal)
+    off = _dot(move, normal) / size if size > 0.0 else 0.0
+    return move[0] - off * normal[0], move[1] - off * normal[1], move[2] - off * normal[2]
 
 
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -39,7 +65,7 @@ def sweep(
         most = most_of_all = 0.0
         for r in nb.prange(bounds[colour], bounds[colour + 1]):
             first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
-            row_most = row_longest = 0.0
+            row_longest, most_far, its_size = 0.0, 0.0, 1.0
             for m in range(count):
                 p = first + m * sa
                 share = soft[p]
@@ -65,16 +91,13 @@ def sweep(
                     bb * (xyz[a1, 1] + xyz[a0, 1]) + aa * (xyz[b1, 1] + xyz[b0, 1]) + pa * ay + pb * by
                     + h * (xyz[e0, 1] - xyz[e1, 1] - xyz[e2, 1] + xyz[e3, 1])
                 ) - xyz[p, 1]  # fmt: skip
-                dz = scale * (
-                    bb * (xyz[a1, 2] + xyz[a0, 2]) + aa * (xyz[b1, 2] + xyz[b0, 2]) + pa * az + pb * bz
-                    + h * (xyz[e0, 2] - xyz[e1, 2] - xyz[e2, 2] + xyz[e3, 2])
-                ) - xyz[p, 2]  # fmt: skip
-                # Off the sheet there is nothing to move: take back the part along its normal.
-                nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-                size = nx * nx + ny * ny + nz * nz
-                if size > 0.0:
-                    off = (dx * nx + dy * ny + dz * nz) / size
-                    dx, dy, dz = dx - off * nx, dy - off * ny, dz - off * nz
+                dz = 0.0
+                if az != 0.0 or bz != 0.0:  # on a sheet that is not level here
+                    dz = scale * (
+                        bb * (xyz[a1, 2] + xyz[a0, 2]) + aa * (xyz[b1, 2] + xyz[b0, 2]) + pa * az + pb * bz
+                        + h * (xyz[e0, 2] - xyz[e1, 2] - xyz[e2, 2] + xyz[e3, 2])
+                    ) - xyz[p, 2]  # fmt: skip
+                    dx, dy, dz = _within((dx, dy, dz), _cross((ax, ay, az), (bx, by, bz)))
                 if held and hold[p] > 0.0:
                     h = hold[p]
                     dx = (1 - h) * dx + h * (target[p, 0] - xyz[p, 0])
@@ -82,13 +105,14 @@ def sweep(
                     dz = (1 - h) * dz + h * (target[p, 2] - xyz[p, 2])
                 far = dx * dx + dy * dy + dz * dz
                 if not (tied and bound[p]):
-                    row_longest = max(row_longest, far)
-                    row_most = max(row_most, 4.0 * far / min(aa, bb))
+                    row_longest, size = max(row_longest, far), min(aa, bb)
+                    if far * its_size > most_far * size:  # without a division at every node
+                        most_far, its_size = far, size
                 step = share * omega
                 xyz[p, 0] += step * dx
                 xyz[p, 1] += step * dy
                 xyz[p, 2] += step * dz
-            most = max(most, row_most)
+            most = max(most, 4.0 * most_far / its_size)
             most_of_all = max(most_of_all, row_longest)
         largest, longest = max(largest, most), max(longest, most_of_all)
     return np.sqrt(longest), np.sqrt(largest)
@@ -145,28 +169,22 @@ def squareness(xyz: Floats, rows: Any, normals: Floats, found: Singles) -> None:
         for m in range(count):
             p = first + m * sa
             q, s, t = p + sa, p + sb, p + sa + sb
-            ax, ay, az = xyz[t, 0] - xyz[p, 0], xyz[t, 1] - xyz[p, 1], xyz[t, 2] - xyz[p, 2]
-            bx, by, bz = xyz[s, 0] - xyz[q, 0], xyz[s, 1] - xyz[q, 1], xyz[s, 2] - xyz[q, 2]
-            nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-            size = np.sqrt(nx * nx + ny * ny + nz * nz)
-            at = p if len(normals) > 1 else 0
-            if nx * normals[at, 0] + ny * normals[at, 1] + nz * normals[at, 2] < 0.0:
+            normal = _cross(_way(xyz, p, t), _way(xyz, q, s))
+            size, at = np.sqrt(_dot(normal, normal)), p if len(normals) > 1 else 0
+            if _dot(normal, (normals[at, 0], normals[at, 1], normals[at, 2])) < 0.0:
                 size = -size
-            worst = 1.0 if size > 0.0 else 0.0
-            for corner in range(4):
-                i, j = corner & 1, corner >> 1
-                o = p + i * sa + j * sb
-                a, b = o + (sa if i == 0 else -sa), o + (sb if j == 0 else -sb)
-                ux, uy, uz = xyz[a, 0] - xyz[o, 0], xyz[a, 1] - xyz[o, 1], xyz[a, 2] - xyz[o, 2]
-                vx, vy, vz = xyz[b, 0] - xyz[o, 0], xyz[b, 1] - xyz[o, 1], xyz[b, 2] - xyz[o, 2]
-                both = (ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz)
-                if both == 0.0 or size == 0.0:
-                    continue
-                det = (nx * (uy * vz - uz * vy) + ny * (uz * vx - ux * vz) + nz * (ux * vy - uy * vx)) / (
-                    size * np.sqrt(both)
-                )
-                worst = min(worst, -det if i + j == 1 else det)
-            found[p] = worst
+            # The least det · |det| over the squared lengths, as a fraction: one root and one division a cell.
+            least, of = (size * size, 1.0) if size > 0.0 else (0.0, 1.0)
+            for u in (_way(xyz, p, q), _way(xyz, s, t)):
+                for v in (_way(xyz, p, s), _way(xyz, q, t)):
+                    both = _dot(u, u) * _dot(v, v)
+                    if both == 0.0 or size == 0.0:
+                        continue
+                    det = _dot(normal, _cross(u, v))
+                    squared = det * abs(det) if size > 0.0 else -det * abs(det)
+                    if squared * of < least * both:
+                        least, of = squared, both
+            found[p] = np.sign(least) * np.sqrt(abs(least) / of) / max(abs(size), 1e-300)
 
 
 @nb.njit(cache=True, nogil=True)

@@ -67,7 +67,7 @@ def sweep(
         most = most_of_all = 0.0
         for r in nb.prange(bounds[colour], bounds[colour + 1]):
             first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
-            row_most = row_longest = 0.0
+            row_longest, most_far, its_size = 0.0, 0.0, 1.0
             for p in range(first, first + count):
                 share = soft[p]
                 if share == 0.0:
@@ -118,13 +118,14 @@ def sweep(
                     dz = (1 - h) * dz + h * (target[p, 2] - xyz[p, 2])
                 far = dx * dx + dy * dy + dz * dz
                 if not (tied and bound[p]):
-                    row_longest = max(row_longest, far)
-                    row_most = max(row_most, 4.0 * far / min(aa, bb, cc))
+                    row_longest, size = max(row_longest, far), min(aa, bb, cc)
+                    if far * its_size > most_far * size:  # without a division at every node
+                        most_far, its_size = far, size
                 step = share * omega
                 xyz[p, 0] += step * dx
                 xyz[p, 1] += step * dy
                 xyz[p, 2] += step * dz
-            most = max(most, row_most)
+            most = max(most, 4.0 * most_far / its_size)
             most_of_all = max(most_of_all, row_longest)
         largest, longest = max(largest, most), max(longest, most_of_all)
     return np.sqrt(longest), np.sqrt(largest)
@@ -229,7 +230,8 @@ def squareness(xyz: Floats, rows: Any, found: Singles) -> None:
     for r in nb.prange(len(rows)):
         first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
         for p in range(first, first + count):
-            worst = 2.0
+            # The least det · |det| over the squared lengths, as a fraction: one root and one division a cell.
+            least, of = 4.0, 1.0
             for corner in range(8):
                 i, j, k = corner & 1, corner >> 1 & 1, corner >> 2
                 q = p + i * sa + j * sb + k
@@ -246,13 +248,13 @@ def squareness(xyz: Floats, rows: Any, found: Singles) -> None:
                 )
                 if size == 0.0:
                     continue
-                det = (
-                    ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
-                ) / np.sqrt(size)
+                det = ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
                 if (i + j + k) % 2 == 1:
                     det = -det
-                worst = min(worst, det)
-            found[p] = worst
+                squared = det * abs(det)
+                if squared * of < least * size:
+                    least, of = squared, size
+            found[p] = np.sign(least) * np.sqrt(abs(least) / of)
 
 
 @nb.njit(cache=True, nogil=True)

@@ -77,8 +77,8 @@ class Turned(GeneratedSurface):
         """Give place and derivatives at the parameters ``uv`` (n, 2)."""
         angle = self.turn * uv[:, 0]
         x, y, z = self.frame
-        out = np.cos(angle)[:, None] * x + np.sin(angle)[:, None] * y
-        round_ = np.cos(angle)[:, None] * y - np.sin(angle)[:, None] * x
+        cosine, sine = np.cos(angle)[:, None], np.sin(angle)[:, None]
+        out, round_ = cosine * x + sine * y, cosine * y - sine * x
         (r, h), (r1, h1), (r2, h2) = (
             (a[:, None], b[:, None]) for a, b in self._profile.derivatives(uv[:, 1])
         )
