@@ -49,7 +49,7 @@ def take_all(board: Board) -> None:
     mending(board)
     blocks_in_space(board)
     pump_stage(board)
-    vanes(board)
+    fin(board)
 
 
 def spacing(board: Board) -> None:
@@ -206,20 +206,21 @@ def smooth(board: Board) -> None:
     board.page.keyboard.press("Escape")
 
 
-def vanes(board: Board) -> None:
-    """The turning vanes, smoothed and polished: the cells about the vane, and what the runs reached."""
+def fin(board: Board) -> None:
+    """The outfall fin, smoothed: the cells about it, and what the run reached."""
     page = board.page
     page.goto(board.address)
-    page.get_by_label("Recipe file").set_input_files(DEMO / "turning-vanes.json")
-    expect(board.stop("Check")).to_contain_text("gate passed", timeout=120_000)
+    page.get_by_label("Recipe file").set_input_files(DEMO / "outfall-fin.json")
+    expect(board.stop("Check")).to_contain_text("gate passed", timeout=60_000)
     board.go("Smooth")
     expect(page.get_by_role("table", name="Filled and smoothed")).not_to_contain_text("…", timeout=30_000)
     board.settled()
-    page.mouse.move(635, 400)
-    for _ in range(20):  # a notch of the wheel is a step closer
+    page.mouse.move(637, 333)
+    for _ in range(50):  # a notch of the wheel is a step closer
         page.mouse.wheel(0, -100)
+    page.mouse.move(700, 700)
     page.wait_for_timeout(2000)
-    take(board, "vanes")
+    take(board, "fin")
 
 
 def main() -> None:
