@@ -8,12 +8,15 @@ from plodek.core.build import build
 from plodek.core.build.assemble import assemble
 from plodek.core.build.sides import sides_of
 from plodek.core.check.measure import measure
+from plodek.core.grid.grid import Grid
+from plodek.core.grid.window import Window
 from plodek.core.shape.frame import turning
 from plodek.core.smooth.movable import Movable
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.energy import LOW, NONE, Energy
 from plodek.core.smooth.shaping.shape import shape
 from plodek.core.smooth.shaping.wanted import Lines
+from plodek.core.smooth.sides import Gliding, Sides
 from tests import conftest
 from tests.conftest import numbered
 from tests.core.smooth.conftest import apart, filled, made
@@ -32,7 +35,11 @@ def blocks_of(shape_of_frame, n, cells):
     axes = "xyz" if shape_of_frame == "box" else "xy"
     total = (n * cells) ** len(axes)
     return model_of(
-        [frame, *({"kind": "cut", "by": a, "at": cuts} for a in axes), {"kind": "budget", "cells": total}]
+        [
+            frame,
+            *({"kind": "cut", "by": a, "at": cuts} for a in axes if cuts),
+            {"kind": "budget", "cells": total},
+        ]
     )
 
 
@@ -130,7 +137,7 @@ def test_a_held_boundary_that_folds_cells_is_told_with_the_place():
     fold = displaced(start, lambda place: np.array([1.4, 1.4, 0.0]) if np.allclose(place, 0) else np.zeros(3))
     run = shaped(model, fold)
     assert run.progress.folded == 1
-    assert run.progress.note == "1 cells stay folded, 1 of them by nodes that hold"
+    assert run.progress.note == "1 cell stays folded, by nodes that hold"
     assert np.all(np.abs(run.rough - [1.4, 1.4, 0]) < 0.8)
 
 
@@ -287,3 +294,71 @@ def test_a_stopped_run_comes_out_again_with_as_many_sweeps():
     if stopped.progress.sweeps:
         again = shape(grid, sides, ShapeSettings(stopped.progress.sweeps))
         assert apart(stopped.blocks, again.blocks) == 0.0
+
+
+def collapsed(xyz, inner):
+    """All but to one place: nodes at the very same one are a pole."""
+    xyz[inner] = [0.8, 0.2, 0.1, *np.random.default_rng(4).uniform(-0.001, 0.001, xyz[inner].shape)]
+
+
+def mirrored(xyz, inner):
+    xyz[inner] = xyz[inner].mean(axis=0) * 2 - xyz[inner]
+
+
+def scattered(xyz, inner):
+    size = np.ptp(xyz.reshape(-1, 3), axis=0)
+    xyz[inner] += np.random.default_rng(4).uniform(-1, 1, xyz[inner].shape) * size
+
+
+@pytest.mark.parametrize("spoiled", [collapsed, mirrored, scattered])
+@pytest.mark.parametrize("dim", [2, 3])
+def test_maps_come_back_from_any_start(spoiled, dim):
+    """Inner nodes at one place, turned inside out, at random: the starts of Garanzha et al. 2021 (from memory)."""
+    model = blocks_of("rectangle" if dim == 2 else "box", 1, 8 if dim == 2 else 5)
+    ((name, start),) = filled(model).items()
+    blocks = {name: start.copy()}
+    inner = np.zeros(start.shape[:3], dtype=bool)
+    inner[1:-1, 1:-1, slice(None) if dim == 2 else slice(1, -1)] = True
+    spoiled(blocks[name], inner)
+    if dim == 2:
+        blocks[name][..., 2] = 0
+    run = shaped(model, blocks, sweeps=6000)
+    assert run.began.folded > 10
+    assert run.progress.folded == 0
+    assert not measure(assemble(model, run.blocks)).folded.any()
+
+
+def test_a_side_on_a_sphere_is_untangled_within_it():
+    """The outside of a block between two spheres: its nodes are displaced by four cells each way, and go back."""
+    steps = [{"kind": "sphere", "name": "ball", "centre": [0, 0, 0], "radius": 1}]
+    ball = conftest.evaluated(numbered(steps)).model.guides["ball"]
+    angle = np.linspace(0, 1, 11)
+    t, u, r = np.meshgrid(0.9 + angle, angle, [1.0, 1.1, 1.2], indexing="ij")
+    xyz = np.stack([r * np.sin(t) * np.cos(u), r * np.sin(t) * np.sin(u), r * np.cos(t)], axis=-1)
+    exact = xyz.copy()
+    face = xyz[1:-1, 1:-1, 0]
+    face += np.random.default_rng(2).uniform(-0.4, 0.4, face.shape)
+    face /= np.linalg.norm(face, axis=-1)[..., None]
+    unnamed = tuple(Window(0, axis, end) for axis in range(3) for end in (0, 1))
+    grid = Grid(3, ("a",), (np.ascontiguousarray(xyz),), unnamed=unnamed)
+    run = shape(grid, Sides(spread=(Gliding(Window(0, 2, 0), ball),)), ShapeSettings(4000))
+    assert run.began.folded > 10
+    assert run.progress.folded == 0
+    net = run.blocks["a"][:, :, 0]
+    assert np.abs(np.linalg.norm(net, axis=-1) - 1).max() < 1e-12
+    across = np.cross(net[1:, :-1] - net[:-1, :-1], net[:-1, 1:] - net[:-1, :-1])
+    assert np.all(np.sum(across * net[:-1, :-1], axis=-1) > 0)
+    rim = np.ones(net.shape[:2], dtype=bool)
+    rim[1:-1, 1:-1] = False
+    assert np.array_equal(net[rim], exact[:, :, 0][rim])
+
+
+def test_nodes_that_are_one_to_the_bit_are_no_mistake():
+    """They are a pole, which no energy opens; the run ends, and says what is folded."""
+    model = blocks_of("rectangle", 1, 8)
+    ((name, start),) = filled(model).items()
+    blocks = {name: start.copy()}
+    blocks[name][1:-1, 1:-1] = [0.9, 0.2, 0.0]
+    run = shaped(model, blocks)
+    assert np.all(np.isfinite(run.blocks[name]))
+    assert "folded" in run.progress.note

@@ -127,6 +127,7 @@ class Energy:
                 np.add.at(metric, one.of, metric[one.to])
         own = metric[self.slots]
         trace = np.trace(own, axis1=1, axis2=2)
+        trace = np.where(trace > 0, trace, trace.max(initial=0.0) or 1.0)  # all edges at it have shrunk
         own += (_ALONE * trace)[:, None, None] * np.eye(3)
         along = self._tangents()
         across = np.eye(3) - along

@@ -193,12 +193,7 @@ class _Run:
             bad = self._folded()
             forced = self.energy.folds_held(bad)
             if note != "stopped":
-                why = (
-                    f"{len(forced)} of them by nodes that hold"
-                    if len(forced)
-                    else "what holds may forbid more"
-                )
-                progress = replace(progress, note=f"{len(bad)} cells stay folded, {why}")
+                progress = replace(progress, note=_stay_folded(len(bad), len(forced)))
             rough = self.xyz[(forced if len(forced) else bad)[0, 0]]
         return Smoothed(self.blocks(), self.began, progress, self._held(), rough)
 
@@ -280,3 +275,11 @@ def _after(epsilon: float, least: float, gain: float) -> float:
     chi = 0.5 * (least + root) if least > 0 else 0.5 * epsilon**2 / (root - least)
     mu = (1.0 - gain) * chi
     return 2.0 * float(np.sqrt(mu * (mu - least))) if least < mu else _NONE
+
+
+def _stay_folded(cells: int, forced: int) -> str:
+    """Say that cells stay folded, and what is known of why."""
+    what = "1 cell stays folded" if cells == 1 else f"{cells} cells stay folded"
+    if not forced:
+        return f"{what}, what holds may forbid more"
+    return f"{what}, {'' if cells == forced else f'{forced} of them '}by nodes that hold"
