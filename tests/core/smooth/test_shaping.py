@@ -298,7 +298,8 @@ def test_a_stopped_run_comes_out_again_with_as_many_sweeps():
 
 def collapsed(xyz, inner):
     """All but to one place: nodes at the very same one are a pole."""
-    xyz[inner] = [0.8, 0.2, 0.1, *np.random.default_rng(4).uniform(-0.001, 0.001, xyz[inner].shape)]
+    place = np.array([0.8, 0.2, 0.1])
+    xyz[inner] = place + np.random.default_rng(4).uniform(-1e-3, 1e-3, xyz[inner].shape)
 
 
 def mirrored(xyz, inner):
