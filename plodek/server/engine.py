@@ -34,7 +34,7 @@ from plodek.core.recipe.files import Files
 from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.shape.files import geometry_file
 from plodek.core.shape.files.cad_file import Tell
-from plodek.core.smooth.outcome import Reached, Watch
+from plodek.core.smooth.outcome import Reached, Watched
 
 #: What smoothing gave: the nodes of each block, and what its runs reached.
 Smoothed: TypeAlias = tuple[dict[str, Floats], list[Reached]]
@@ -106,7 +106,7 @@ class Engine:
         self._remember(self._smoothed, key, found)
         return found
 
-    def smooth(self, model: Model, recipe: Recipe, files: Files, watch: Watch | None = None) -> Smoothed:
+    def smooth(self, model: Model, recipe: Recipe, files: Files, watched: Watched | None = None) -> Smoothed:
         """Run the smoothing of a recipe's model, and say what its runs reached.
 
         What earlier runs have given is taken from the cache, and kept there.
@@ -116,7 +116,7 @@ class Engine:
         done, start = next(((n, found) for n, found in known if found), (0, None))
         blocks, runs = (start[0], list(start[1])) if start else (None, [])
         stopped = False
-        for run in building.runs_of(model, watch, done=done, blocks=blocks):
+        for run in building.runs_of(model, watched, done=done, blocks=blocks):
             blocks = dict(run.blocks)
             runs.append(run.reached())
             stopped = stopped or run.progress.note == "stopped"

@@ -14,7 +14,7 @@ from plodek.core.build.sides import sides_of
 from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
-from plodek.core.smooth.outcome import Smoothed, Watch
+from plodek.core.smooth.outcome import Smoothed, Watched
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.shape import shape
 from plodek.core.smooth.smooth import smooth
@@ -31,19 +31,19 @@ class Built:
     runs: tuple[Smoothed, ...]
 
 
-def build(model: Model, watch: Watch | None = None) -> Built:
-    """Build the grid of a model; ``watch`` sees the progress of smoothing. Raises NotReady without blocks."""
+def build(model: Model) -> Built:
+    """Build the grid of a model. Raises NotReady without blocks."""
     model.need_blocks()
-    runs = tuple(runs_of(model, watch))
+    runs = tuple(runs_of(model))
     return Built(finished(model, runs[-1].blocks if runs else None), runs)
 
 
 def runs_of(
-    model: Model, watch: Watch | None = None, *, done: int = 0, blocks: Blocks | None = None
+    model: Model, watched: Watched | None = None, *, done: int = 0, blocks: Blocks | None = None
 ) -> Iterator[Smoothed]:
     """Run the smoothing of a model, that of a plane that was lifted first, and give what each run reached.
 
-    The first ``done`` runs are left out: these have given ``blocks``.
+    The first ``done`` runs are left out: these have given ``blocks``. Each run is ``watched`` by its number.
     """
     below = len(model.all_smoothing) - len(model.smoothing)
     for number, settings in enumerate(model.all_smoothing):
@@ -55,6 +55,7 @@ def runs_of(
         elif blocks is None:
             blocks = fill_plane(owner.layout, owner.laid)
         grid, sides = assemble(owner, blocks), sides_of(owner, blocks, settings)
+        watch = None if watched is None else watched(number)
         if isinstance(settings, ShapeSettings):
             run = shape(grid, sides, settings, watch)
         else:

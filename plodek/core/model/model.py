@@ -236,28 +236,27 @@ class Model:
     def layered(self) -> Mapping[Side, Use]:
         """The outer sides from which all edges that leave have wall layers."""
         return {
-            side: use
-            for side, use in self.sized.items()
-            if all(law and law.layers > 0 for law in self._laws(use))
+            side: self.layout.outer[side]
+            for side, laws in self.sized.items()
+            if all(law.layers > 0 for law in laws)
         }
 
     @cached_property
-    def sized(self) -> Mapping[Side, Use]:
-        """The outer sides from which all edges that leave have a first cell that was asked for."""
-        return {
-            side: use
-            for side, use in self.layout.outer.items()
-            if all(law and law.first is not None for law in self._laws(use))
-        }
+    def sized(self) -> Mapping[Side, list[EdgeLaw]]:
+        """The outer sides from which all edges leave with a first cell that was asked for, and their laws."""
+        found = ((side, self._sized(use)) for side, use in self.layout.outer.items())
+        return {side: laws for side, laws in found if laws}
 
-    def _laws(self, use: Use) -> list[EdgeLaw | None]:
-        """Give the laws of the edges that leave a side, from there on; None for those that have none."""
+    def _sized(self, use: Use) -> list[EdgeLaw]:
+        """Give the laws of the edges that leave a side; none unless all of them have a size there."""
         here = side_corners(self.layout, use)
         there = side_corners(self.layout, opposite(self.layout, use)[1])
         found = []
         for a, b in zip(here, there, strict=True):
-            law = self.spacing.laws.get(edge_of(a, b)) if a != b else None
-            found.append(law if law is None or a < b else law.turned())
+            law = self.spacing.laws.get(edge_of(a, b))
+            if a == b or law is None or (law.first if a < b else law.last) is None:
+                return []
+            found.append(law)
         return found
 
     @property

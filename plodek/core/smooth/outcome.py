@@ -114,3 +114,5 @@ class Reached:
 
 #: Called after every portion of sweeps with the progress and a maker of the picture; False stops the run.
 Watch = Callable[[Progress, Callable[[], Mapping[str, Floats]]], bool]
+#: Gives the watch of a run by its number, from 0.
+Watched = Callable[[int], Watch]

@@ -6,16 +6,13 @@ one colour do not touch each other.
 
 from __future__ import annotations
 
-from typing import Any, TypeAlias
+from typing import Any
 
 import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.smooth.space_kernels import Singles, apart
-
-#: A vector in a kernel.
-Three: TypeAlias = tuple[float, float, float]
+from plodek.core.smooth.space_kernels import Singles, Three, apart, cross, dot
 
 
 @nb.njit(cache=True, nogil=True)
@@ -23,21 +20,11 @@ def _way(xyz: Floats, a: int, b: int) -> Three:
     return xyz[b, 0] - xyz[a, 0], xyz[b, 1] - xyz[a, 1], xyz[b, 2] - xyz[a, 2]
 
 
-@nb.njit(cache=True, nogil=True)
-def _dot(a: Three, b: Three) -> float:
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-
-
-@nb.njit(cache=True, nogil=True)
-def _cross(a: Three, b: Three) -> Three:
-    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
-
-
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def _within(move: Three, normal: Three) -> Three:
     """Take back the part of a move along the normal of its sheet: off it there is nothing to move."""
-    size = _dot(normal, normal)
-    off = _dot(move, normal) / size if size > 0.0 else 0.0
+    size = dot(normal, normal)
+    off = dot(move, normal) / size if size > 0.0 else 0.0
     return move[0] - off * normal[0], move[1] - off * normal[1], move[2] - off * normal[2]
 
 
@@ -97,7 +84,7 @@ def sweep(
                         bb * (xyz[a1, 2] + xyz[a0, 2]) + aa * (xyz[b1, 2] + xyz[b0, 2]) + pa * az + pb * bz
                         + h * (xyz[e0, 2] - xyz[e1, 2] - xyz[e2, 2] + xyz[e3, 2])
                     ) - xyz[p, 2]  # fmt: skip
-                    dx, dy, dz = _within((dx, dy, dz), _cross((ax, ay, az), (bx, by, bz)))
+                    dx, dy, dz = _within((dx, dy, dz), cross((ax, ay, az), (bx, by, bz)))
                 if held and hold[p] > 0.0:
                     h = hold[p]
                     dx = (1 - h) * dx + h * (target[p, 0] - xyz[p, 0])
@@ -169,18 +156,18 @@ def squareness(xyz: Floats, rows: Any, normals: Floats, found: Singles) -> None:
         for m in range(count):
             p = first + m * sa
             q, s, t = p + sa, p + sb, p + sa + sb
-            normal = _cross(_way(xyz, p, t), _way(xyz, q, s))
-            size, at = np.sqrt(_dot(normal, normal)), p if len(normals) > 1 else 0
-            if _dot(normal, (normals[at, 0], normals[at, 1], normals[at, 2])) < 0.0:
+            normal = cross(_way(xyz, p, t), _way(xyz, q, s))
+            size, at = np.sqrt(dot(normal, normal)), p if len(normals) > 1 else 0
+            if dot(normal, (normals[at, 0], normals[at, 1], normals[at, 2])) < 0.0:
                 size = -size
             # The least det · |det| over the squared lengths, as a fraction: one root and one division a cell.
             least, of = (size * size, 1.0) if size > 0.0 else (0.0, 1.0)
             for u in (_way(xyz, p, q), _way(xyz, s, t)):
                 for v in (_way(xyz, p, s), _way(xyz, q, t)):
-                    both = _dot(u, u) * _dot(v, v)
+                    both = dot(u, u) * dot(v, v)
                     if both == 0.0 or size == 0.0:
                         continue
-                    det = _dot(normal, _cross(u, v))
+                    det = dot(normal, cross(u, v))
                     squared = det * abs(det) if size > 0.0 else -det * abs(det)
                     if squared * of < least * both:
                         least, of = squared, both

@@ -16,8 +16,22 @@ from plodek.core.arrays import Floats
 
 Slots: TypeAlias = npt.NDArray[np.int32]
 Singles: TypeAlias = npt.NDArray[np.float32]
+#: A vector in a kernel.
+Three: TypeAlias = tuple[float, float, float]
 #: A neighbour pulls as if it were no nearer than this share of the mean distance.
 _NEAREST = 0.3
+
+
+@nb.njit(cache=True, nogil=True)
+def dot(a: Three, b: Three) -> float:
+    """Give the scalar product."""
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@nb.njit(cache=True, nogil=True)
+def cross(a: Three, b: Three) -> Three:
+    """Give the vector product."""
+    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
 
 
 @nb.njit(cache=True, nogil=True)

@@ -79,7 +79,7 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     if key is None:
         raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
     watch = _Watch(engine, job, [s.sweeps for s in models[-1].all_smoothing])
-    blocks, runs = engine.smooth(models[-1], applied, files, watch)
+    blocks, runs = engine.smooth(models[-1], applied, files, watch.of)
     steps = list(recipe.steps)
     if watch.stopped:
         if any(one.note == "stopped" and one.sweeps == 0 for one in runs):
@@ -107,22 +107,24 @@ class _Watch:
 
     def __init__(self, engine: Engine, job: Job, sweeps: list[int]) -> None:
         self.engine, self.job, self.sweeps, self.run = engine, job, sweeps, 0
-        self.began, self.told, self.last = time.monotonic(), 0.0, 0
+        self.began, self.told = time.monotonic(), 0.0
         self.stopped, self.drawn, self.next_picture = False, 0, 0.0
+
+    def of(self, run: int) -> _Watch:
+        """Watch a run by its number, from 0."""
+        self.run = run
+        return self
 
     def __call__(self, progress: Progress, picture: Callable[[], Mapping[str, Floats]]) -> bool:
         now = time.monotonic()
-        if progress.sweeps < self.last:
-            self.run += 1
         if progress.sweeps <= PORTION:
             self.began = now
-        self.last = progress.sweeps
         if now - self.told < LOOK_EVERY:
             return not self.stopped
         self.told = now
         if now >= self.next_picture and progress.note not in (COARSER, ASIDE):
             self._draw(picture(), now)
-        whole = self.sweeps[min(self.run, len(self.sweeps) - 1)]
+        whole = self.sweeps[self.run]
         done = max(progress.sweeps - PORTION, 1)
         told = {
             "run": self.run + 1,

@@ -55,3 +55,21 @@ def test_a_wall_along_which_an_edge_leaves_is_refused_with_the_place():
     ]
     with pytest.raises(CannotSmooth, match=r"no height near \(0.*, 0, 0\)"):
         build.build(model_of(steps))
+
+
+def test_each_run_is_watched_by_its_number():
+    """Those that are done already are not: the screen says which of the recipe's runs goes on."""
+    run_step = {"kind": "smooth", "sweeps": 20, "control": "no control"}
+    model = model_of([FRAME, run_step | {"id": "a"}, run_step | {"id": "b"}])
+    told = []
+
+    def watched(number):
+        told.append(number)
+        return lambda progress, picture: True
+
+    first, second = build.runs_of(model, watched)
+    assert told == [0, 1]
+    told.clear()
+    (again,) = build.runs_of(model, watched, done=1, blocks=first.blocks)
+    assert told == [1]
+    assert all(np.array_equal(again.blocks[name], second.blocks[name]) for name in second.blocks)

@@ -14,9 +14,8 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
+from plodek.core.smooth.space_kernels import Three, cross, dot
 
-#: A vector in a kernel.
-Three: TypeAlias = tuple[float, float, float]
 #: Shares by the edges of a corner and by its determinant.
 Four: TypeAlias = tuple[float, float, float, float]
 #: So much of the energy is that of sizes, the rest of shapes.
@@ -25,15 +24,6 @@ SIZE = 0.4
 BAR = 0.3
 #: The energy of what is beyond a bar.
 BEYOND = 1e9
-
-
-@nb.njit(cache=True, nogil=True, error_model="numpy")
-def _cross(a: Three, b: Three, sign: float) -> Three:
-    return (
-        sign * (a[1] * b[2] - a[2] * b[1]),
-        sign * (a[2] * b[0] - a[0] * b[2]),
-        sign * (a[0] * b[1] - a[1] * b[0]),
-    )
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -60,11 +50,6 @@ def _corner(trace: float, det: float, flat: bool, epsilon: float) -> Three:
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
-def _dot(a: Three, b: Three) -> float:
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-
-
-@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _angle(one: Three, two: Three, held: bool, bars: Floats, worst: Floats) -> Three:
     """Give the energy of the angle between two edges, and its gradient.
 
@@ -73,8 +58,8 @@ def _angle(one: Three, two: Three, held: bool, bars: Floats, worst: Floats) -> T
     """
     if held:
         return 0.0, 0.0, 0.0
-    dot, lengths = _dot(one, two), np.sqrt(_dot(one, one) * _dot(two, two))
-    cosine = dot / lengths
+    product, lengths = dot(one, two), np.sqrt(dot(one, one) * dot(two, two))
+    cosine = product / lengths
     worst[2], worst[3] = min(worst[2], cosine), max(worst[3], cosine)
     ratio = 1.0 / (bars[2] if cosine > 0.0 else bars[1])
     near = (cosine * ratio) ** 2
@@ -82,7 +67,7 @@ def _angle(one: Three, two: Three, held: bool, bars: Floats, worst: Floats) -> T
         return BEYOND, 0.0, 0.0
     room = 1.0 / (1.0 - near)
     share = BAR * 2.0 * cosine * (ratio * room) ** 2 / lengths
-    return BAR * near * room, share, share * dot
+    return BAR * near * room, share, share * product
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -94,7 +79,7 @@ def _behind(
     That is the energy; its derivatives by each edge and by D; and the shares of pairs of edges in the
     gradient by each other. Marks the ``worst``; angles that are ``held`` (3,) count nothing.
     """
-    aa, bb, cc = _dot(one, one), _dot(two, two), _dot(three, three)
+    aa, bb, cc = dot(one, one), dot(two, two), dot(three, three)
     square = det / np.sqrt(aa * bb * cc)
     worst[1], worst[4] = min(worst[1], square), max(worst[4], corner[0])
     if square <= bars[0] or corner[0] >= bars[3]:
@@ -169,12 +154,12 @@ def energy(
                     continue
                 one, two = _edge(xyz, q, a, ra), _edge(xyz, q, b, rb)
                 three = (normals[m, 0], normals[m, 1], normals[m, 2]) if flat else _edge(xyz, q, c, rc)
-                aa, bb, cc = _dot(one, one), _dot(two, two), _dot(three, three)
+                aa, bb, cc = dot(one, one), dot(two, two), dot(three, three)
                 if aa == 0.0 or bb == 0.0 or cc == 0.0:
                     continue
                 sign = 1.0 - 2.0 * ((i + j + k) % 2)
-                u, v, w = _cross(two, three, sign), _cross(three, one, sign), _cross(one, two, sign)
-                det = _dot(one, u)
+                u, v, w = cross(two, three), cross(three, one), cross(one, two)
+                det = sign * dot(one, u)
                 worst[m, 0] = min(worst[m, 0], det)
                 found = _corner(aa + bb + (0.0 if flat else cc), det, flat, epsilon)
                 value, by, share = found[0], (found[1], found[1], found[1], found[2]), (0.0, 0.0, 0.0)
@@ -183,7 +168,7 @@ def energy(
                     held = (still[q] and ab, flat or (still[q] and bc), flat or (still[q] and ca))
                     value, by, share = _behind(one, two, three, det, found, held, bars, worst[m])
                 each[m] += value
-                _pull(gradient, q, a, ra, one, two, three, u, (by[0], share[0], share[2], by[3]))
-                _pull(gradient, q, b, rb, two, three, one, v, (by[1], share[1], share[0], by[3]))
+                _pull(gradient, q, a, ra, one, two, three, u, (by[0], share[0], share[2], sign * by[3]))
+                _pull(gradient, q, b, rb, two, three, one, v, (by[1], share[1], share[0], sign * by[3]))
                 if not flat:
-                    _pull(gradient, q, c, rc, three, one, two, w, (by[2], share[2], share[1], by[3]))
+                    _pull(gradient, q, c, rc, three, one, two, w, (by[2], share[2], share[1], sign * by[3]))
