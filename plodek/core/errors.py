@@ -34,6 +34,12 @@ class BadValue(PlodekError):
     title = "This value cannot be used"
 
 
+class OverBudget(PlodekError):
+    """More than is taken on, found before it was made; see `budget`."""
+
+    title = "This is more than Plodek takes on"
+
+
 class BadFile(PlodekError):
     """A file that cannot be read; ``rows`` are the numbers of the bad lines."""
 

@@ -14,7 +14,7 @@ LengthUnit = Literal["m", "cm", "mm", "in", "ft"]
 #: Metres in one unit; inch and foot are the international ones (exact by definition, 1959).
 METRES: dict[str, float] = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 
-_TEXT = re.compile(r"\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*([A-Za-z]*)\s*")
+_TEXT = re.compile(r"\s*([-+]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][-+]?\d+)?)\s*([A-Za-z]*)\s*")
 
 assert set(METRES) == set(get_args(LengthUnit))
 
@@ -37,13 +37,19 @@ def length(value: float | str, unit: str) -> float:
     if isinstance(value, str):
         match = _TEXT.fullmatch(value)
         if match is None:
-            raise BadValue(f"“{value}” is not a length", remedy="write a number with a unit, such as 6 mm")
+            raise BadValue(
+                f"“{value[:60]}” is not a length", remedy="write a number with a unit, such as 6 mm"
+            )
         number, name = float(match[1]), match[2] or unit
         if name not in METRES:
-            raise BadValue(f"“{name}” in “{value}” is not a length unit", remedy=f"use {', '.join(METRES)}")
+            raise BadValue(
+                f"“{name[:20]}” in “{value[:60]}” is not a length unit", remedy=f"use {', '.join(METRES)}"
+            )
         result = number * factor(name, unit)
     else:
         result = float(value)
     if not math.isfinite(result) or abs(result) > LARGEST:
-        raise BadValue(f"{value} is no length that can be used", remedy=f"stay below {LARGEST:g} {unit}")
+        raise BadValue(
+            f"{str(value)[:60]} is no length that can be used", remedy=f"stay below {LARGEST:g} {unit}"
+        )
     return result

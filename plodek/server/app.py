@@ -7,27 +7,35 @@ from importlib import import_module
 from importlib.metadata import version
 from pathlib import Path
 from pkgutil import iter_modules
-from typing import Any, cast
+from types import ModuleType
+from typing import TYPE_CHECKING, Any, cast
 from urllib.parse import urlsplit
 
 from apiflask import APIFlask, HTTPError
 from flask import Response, json, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
+from werkzeug.exceptions import HTTPException
 
+from plodek.core.budget import most, need, out_of_memory, variable
 from plodek.core.errors import NothingFound, PlodekError
+from plodek.core.recipe.document import need_bounded
 from plodek.server import api
 from plodek.server.api.context import project_out
 from plodek.server.api.messages import Problem
+from plodek.server.pool.passing import is_evaluated, passed_on
 from plodek.server.settings import Settings
 from plodek.server.store import tables
 from plodek.server.store.projects import Stale
 from plodek.server.workspace import Workspace
 
+if TYPE_CHECKING:
+    from plodek.server.pool.pool import Pool
+
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(workspace: Workspace) -> APIFlask:
-    """Make the application over a workspace."""
+def make_app(workspace: Workspace, pool: Pool | None = None) -> APIFlask:
+    """Make the application over a workspace; a pool, where there is one, does what takes long."""
     app = APIFlask(
         "plodek", title="Plodek", version=version("plodek"), static_folder="no-static", docs_path=None,
         spec_path="/api/openapi.json",
@@ -35,28 +43,39 @@ def make_app(workspace: Workspace) -> APIFlask:
     cast(
         DefaultJSONProvider, app.json
     ).sort_keys = False  # the fields of a step keep their order, and so do the forms
-    app.config["MAX_CONTENT_LENGTH"] = workspace.settings.most_mb * 1024**2
+    app.config["MAX_CONTENT_LENGTH"] = most("upload_mb") * 1024**2
     app.config["VALIDATION_ERROR_STATUS_CODE"] = 422
     app.extensions["plodek"] = workspace
     database = workspace.database
 
     @app.before_request
-    def open_connection() -> None:
+    def open_connection() -> Response | None:
         _check_origin(workspace.settings)
+        if request.is_json and not isinstance(request.routing_exception, HTTPException):
+            need("json_mb", (request.content_length or 0) / 1024**2, where="the message")
+            need_bounded(request.get_data(), "the message")
+        if pool and request.endpoint and is_evaluated(view := app.view_functions[request.endpoint]):
+            return passed_on(pool, workspace.temporary, view)
         tables.database.initialize(database)  # the tables are those of the workspace that is asked
         database.connect(reuse_if_open=True)
+        return None
 
     @app.teardown_request
     def close_connection(_: BaseException | None) -> None:
         if not database.is_closed():
             database.close()
 
-    for resource in sorted(one.name for one in iter_modules(api.__path__) if one.ispkg):
-        routes = import_module(f"{api.__name__}.{resource}.routes")
+    for routes in load_routes():
         app.register_blueprint(routes.blueprint, url_prefix="/api")
-    _handle_errors(app, workspace.settings)
+    _handle_errors(app)
     _serve_pages(app)
     return app
+
+
+def load_routes() -> list[ModuleType]:
+    """Import the routes of all resources."""
+    resources = sorted(one.name for one in iter_modules(api.__path__) if one.ispkg)
+    return [import_module(f"{api.__name__}.{resource}.routes") for resource in resources]
 
 
 def _check_origin(settings: Settings) -> None:
@@ -69,7 +88,11 @@ def _check_origin(settings: Settings) -> None:
         raise HTTPError(403, "This request comes from another site's page.")
 
 
-def _handle_errors(app: APIFlask, settings: Settings) -> None:
+def _handle_errors(app: APIFlask) -> None:
+    @app.errorhandler(MemoryError)
+    def too_large(_: MemoryError) -> Response:
+        return core_error(out_of_memory())
+
     @app.errorhandler(PlodekError)
     def core_error(error: PlodekError) -> Response:
         status = 409 if isinstance(error, Stale) else 404 if isinstance(error, NothingFound) else 422
@@ -93,8 +116,8 @@ def _handle_errors(app: APIFlask, settings: Settings) -> None:
         if status == 422 and error.detail:
             detail = _said(error.detail)
         if status == 413:
-            most = settings.most_mb
-            detail = f"The upload is larger than {most} MB. Send a smaller file, or raise PLODEK_MOST_MB."
+            detail = f"The upload is larger than {most('upload_mb')} MB. Send a smaller file, or raise "
+            detail += f"{variable('upload_mb')}."
         problem = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail)
         return problem.model_dump(), status, {"Content-Type": "application/problem+json"}
 

@@ -21,6 +21,7 @@ import numpy as np
 from cachetools import LRUCache
 
 from plodek.core.arrays import Floats
+from plodek.core.budget import most
 from plodek.core.build import build as building
 from plodek.core.build.walls import walls_of
 from plodek.core.check.measure import CellValues, measure
@@ -41,7 +42,7 @@ Smoothed: TypeAlias = tuple[dict[str, Floats], list[Reached]]
 #: Files of the cache that nobody asked for this long are thrown away, in seconds.
 KEEP = 14 * 24 * 3600.0
 #: Bytes of smoothed blocks, and of grids with their metrics, that are kept in memory.
-MOST_SMOOTHED, MOST_GRIDS = 128 * 1024**2, 1024**3
+MOST_SMOOTHED, MOST_GRIDS = 128 * 1024**2, min(1024**3, most("memory_mb") * 1024**2 // 8)
 #: Bytes of a cell with its nodes and metrics, about.
 _OF_CELL = 130
 
@@ -60,7 +61,7 @@ class Engine:
     def __init__(self, cache: Path) -> None:
         self.cache = cache
         self.cache.mkdir(parents=True, exist_ok=True)
-        self._evaluator = Evaluator()
+        self._evaluator = Evaluator(most_seconds=most("evaluation_seconds"))
         self._lock = Lock()
         self._smoothed: LRUCache[str, Smoothed] = LRUCache(
             MOST_SMOOTHED, lambda found: sum(block.nbytes for block in found[0].values())

@@ -16,6 +16,8 @@ class Workspace:
     def __init__(self, folder: Path, settings: Settings | None = None, *, immediate: bool = False) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         self.folder = folder
+        #: Files that mean nothing once the server has ended.
+        self.temporary = folder / "temporary"
         self.settings = settings or Settings()
         self.database = open_database(folder / "plodek.db")
         self.engine = Engine(folder / "cache")

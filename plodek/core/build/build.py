@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 from plodek.core.arrays import Floats
+from plodek.core.budget import need
 from plodek.core.build.assemble import assemble
 from plodek.core.build.carry import carried
 from plodek.core.build.heights import hold, layered
@@ -45,6 +46,7 @@ def runs_of(
 
     The first ``done`` runs are left out: these have given ``blocks``. Each run is ``watched`` by its number.
     """
+    need("cells", model.cells)
     below = len(model.all_smoothing) - len(model.smoothing)
     for number, settings in enumerate(model.all_smoothing):
         if number < done:
@@ -67,8 +69,9 @@ def runs_of(
 def finished(model: Model, blocks: Blocks | None, *, only_sides: bool = False) -> Grid:
     """Run the operations after the last smoothing, which gave ``blocks``; or all where that is None.
 
-    With ``only_sides`` the nodes inside blocks mean nothing.
+    With ``only_sides`` the nodes inside blocks mean nothing. Raises OverBudget for too many cells.
     """
+    need("cells", model.cells)
     if model.layout.dim == 2:
         if blocks is None:
             blocks = fill_plane(model.layout, model.laid)
@@ -99,6 +102,7 @@ def layer_grid(model: Model, layer: Layer) -> Grid:
 
     Blocks with wall layers are filled whole: where their nodes come to lie is said along whole lines.
     """
+    need("cells", model.cells)
     whole = layered(model)
     blocks = _in_space(model, None, layer={name: None if name in whole else at for name, at in layer.items()})
     return Grid(3, tuple(layer), tuple(blocks[name] for name in layer))

@@ -16,6 +16,7 @@ from plodek.core.blocks.operations.keep import kept_on
 from plodek.core.blocks.operations.twins import check_twins, driven
 from plodek.core.blocks.sides import opposite, side_corners
 from plodek.core.blocks.tiers import Tier
+from plodek.core.budget import need
 from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
 from plodek.core.grid.window import PatchType
@@ -279,8 +280,9 @@ class Model:
     def changed(self, change: Change, *, along_lift: bool = False) -> Model:
         """Give the model after an operation on its layout: names and spacing are carried over.
 
-        A cut ``along_lift`` leaves a lift whole.
+        A cut ``along_lift`` leaves a lift whole. Raises OverBudget for too many blocks.
         """
+        need("blocks", len(change.layout.blocks))
         pieces = dict(self.pieces)
         for name, parts in change.pieces.items():
             if parts != (name,):

@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 import json
+import re
 from typing import TYPE_CHECKING, Annotated, Any, Final, Literal, TypeAlias, Union
 
+import numpy as np
 from pydantic import Field, ValidationError
 from pydantic_core import ErrorDetails
 
+from plodek.core.budget import most, need
 from plodek.core.errors import BadValue
 from plodek.core.recipe.fields import Strict
 from plodek.core.recipe.formats import FORMAT, brought_up
 from plodek.core.recipe.step import Step, kinds
 
 MOST_STEPS: Final = 2000
+#: Text in JSON, which may hold brackets that mean nothing; and the brackets that do.
+_QUOTED = re.compile(rb'"(?:[^"\\]|\\.)*+"', re.DOTALL)
+_OPENING, _CLOSING = np.frombuffer(b"[{", dtype=np.uint8), np.frombuffer(b"]}", dtype=np.uint8)
 
 if TYPE_CHECKING:
     AnyStep: TypeAlias = Step
@@ -65,11 +71,23 @@ def schema() -> dict[str, Any]:
 
 def read(data: bytes | str, name: str = "the recipe") -> Recipe:
     """Read a recipe from JSON text. Raises BadValue, naming the step and field that are wrong."""
+    need_bounded(data.encode() if isinstance(data, str) else data, name)
     try:
         raw = json.loads(data)
-    except (ValueError, RecursionError) as error:
+    except ValueError as error:
         raise BadValue(f"it is not JSON ({error})", where=name, remedy="check the file") from error
     return of(raw, name)
+
+
+def need_bounded(data: bytes, name: str) -> None:
+    """Raise OverBudget for JSON that is too large, of too many values or too deep, before it is parsed."""
+    need("json_mb", len(data) / 1024**2, where=name)
+    need("json_values", data.count(b",") + data.count(b"[") + data.count(b"{"), where=name)
+    if data.count(b"[") + data.count(b"{") <= most("json_depth"):
+        return
+    found = np.frombuffer(_QUOTED.sub(b"", data), dtype=np.uint8)
+    ways = np.isin(found, _OPENING).astype(np.int32) - np.isin(found, _CLOSING)
+    need("json_depth", int(np.cumsum(ways).max(initial=0)), where=name)
 
 
 def of(raw: Any, name: str = "the recipe") -> Recipe:

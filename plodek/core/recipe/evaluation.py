@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import logging
+import math
+import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 from threading import Lock
@@ -11,6 +13,7 @@ from threading import Lock
 import numpy as np
 from cachetools import LRUCache
 
+from plodek.core.budget import need, out_of_memory
 from plodek.core.errors import BadValue, OwnMistake, PlodekError
 from plodek.core.model.model import Model
 from plodek.core.recipe.document import Recipe, read
@@ -56,28 +59,42 @@ class Evaluation:
 class Evaluator:
     """Evaluates recipes, keeping the models of prefixes seen before: a late change costs a late step.
 
-    Several threads may share one: only the looking up is locked, never the work of a step.
+    Several threads may share one: only the looking up is locked, never the work of a step. Where an
+    evaluation has taken ``most_seconds`` the next step of it is refused; what was done is kept.
     """
 
-    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+    def __init__(self, most_bytes: int = MOST_BYTES, *, most_seconds: float = math.inf) -> None:
         self._models: LRUCache[str, Model] = LRUCache(most_bytes, getsizeof=lambda model: model.weight)
         self._lock = Lock()
+        self._seconds = most_seconds
 
     def evaluate(self, recipe: Recipe, files: Files) -> Evaluation:
         """Apply the steps one after the other; stops at the first that cannot be applied."""
-        return self._evaluate(recipe, files, ())
+        return self._evaluate(recipe, files, (), {}, time.monotonic() + self._seconds)
 
-    def _evaluate(self, recipe: Recipe, files: Files, within: tuple[str, ...]) -> Evaluation:
+    def _evaluate(
+        self,
+        recipe: Recipe,
+        files: Files,
+        within: tuple[str, ...],
+        known: dict[str, Model],
+        until: float,
+    ) -> Evaluation:
+        """Evaluate a recipe ``within`` others' files; those that are ``known`` are not evaluated again."""
+
         def other(name: str) -> Model:
             """Evaluate the recipe in a file, which may bring in others in turn."""
+            if name in known:
+                return known[name]
             if name in within or len(within) >= _DEEPEST:
                 raise BadValue(f"“{name}” brings in itself", remedy="take that step out of it")
-            found = self._evaluate(read(files.read(name), name), files, (*within, name))
+            found = self._evaluate(read(files.read(name), name), files, (*within, name), known, until)
             if found.error is not None:
                 step = found.recipe.steps[len(found.models)]
                 raise type(found.error)(
                     found.error.what, where=f"“{name}”, step {step.id}", remedy=found.error.remedy
                 )
+            known[name] = found.model
             return found.model
 
         context = Context(files, other)
@@ -85,23 +102,27 @@ class Evaluator:
         models: list[Model] = []
         for step, key in zip(recipe.steps, keys(recipe, files), strict=True):
             try:
-                model = self._after(step, key, model, context)
+                model = self._after(step, key, model, context, until)
             except PlodekError as error:
                 return Evaluation(recipe, tuple(models), error)
             except np.linalg.LinAlgError:
                 return Evaluation(recipe, tuple(models), _flat())
+            except MemoryError:
+                return Evaluation(recipe, tuple(models), out_of_memory())
             except Exception:  # a wrong step must not take the others along, and the cause must reach the log
                 logging.getLogger(__name__).exception("step %s (%s)", step.id, step.name_of_kind())
                 return Evaluation(recipe, tuple(models), _mistake(step))
             models.append(model)
         return Evaluation(recipe, tuple(models), None)
 
-    def _after(self, step: Step, key: str, model: Model, context: Context) -> Model:
+    def _after(self, step: Step, key: str, model: Model, context: Context, until: float) -> Model:
         """Give the model after a step, from those that are kept where it is among them."""
         with self._lock:
             kept = self._models.get(key)
         if kept is not None:
             return kept
+        if time.monotonic() > until:
+            need("evaluation_seconds", self._seconds + time.monotonic() - until)
         found = step.apply(model, context)
         doubtful = doubts_of(step, model)
         if doubtful:
@@ -142,16 +163,22 @@ def keys(recipe: Recipe, files: Files) -> list[str]:
     return found
 
 
-def _hash(name: str, files: Files, depth: int = 0) -> str:
-    """Give the hash of a file, with those that a recipe in it reads in turn."""
-    try:
-        own = files.hash(name)
-        if not name.lower().endswith(".json") or depth >= _DEEPEST:
-            return own
-        inner = files_of(read(files.read(name), name).steps)
-    except PlodekError:
-        return "missing"
-    return "".join([own, *(_hash(file, files, depth + 1) for file in inner)])
+def _hash(name: str, files: Files) -> str:
+    """Give the hash of a file, with those that a recipe in it reads in turn, each once."""
+    found: dict[str, str] = {}
+    ahead = [name]
+    while ahead:
+        one = ahead.pop()
+        if one in found:
+            continue
+        try:
+            found[one] = files.hash(one)
+            inner = read(files.read(one), one).steps if one.lower().endswith(".json") else []
+        except PlodekError:
+            found[one] = "missing"
+            continue
+        ahead += files_of(inner)
+    return "".join(found.values())
 
 
 def files_of(steps: Sequence[Step]) -> list[str]:

@@ -14,6 +14,7 @@ from plodek.core.blocks import tables
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.blocks.tiers import Tier
+from plodek.core.budget import need
 from plodek.core.errors import ImpossibleSpacing
 from plodek.core.spacing.edge_law import MOST_CELLS, EdgeLaw, fewest_cells
 
@@ -75,7 +76,7 @@ def derived_counts(
     """Give the cells of every edge, and the labels of the tiers that are locked.
 
     A tier takes as many cells as the most demanding of its edges needs. Raises ImpossibleSpacing where
-    the locked tiers alone are over the budget.
+    the locked tiers alone are over the budget, OverBudget for too many cells on one.
     """
     counting, default = spacing.counting, layout.size() * DERIVED_SIZE
     found: list[int] = []
@@ -92,13 +93,15 @@ def derived_counts(
             if e in paths and e in wanted
         ]
         if needs:
-            found.append(min(counting.up(max(needs) * counting.factor), MOST_CELLS))
+            found.append(counting.up(max(needs) * counting.factor))
             continue
         lengths = [paths[e].length for e in tier.edges if e in paths]
         mean = sum(lengths) / len(lengths) if lengths else default
         found.append(counting.rounded(max(2, round(mean / default)) * counting.factor))
     if counting.budget is not None:
         found = _within_budget(layout, tiers, found, locked, counting, counting.budget)
+    for tier, n in zip(tiers, found, strict=True):
+        need("tier_cells", n, where=f"the tier {tier.label}")
     counts = {edge: n for tier, n in zip(tiers, found, strict=True) for edge in tier.edges}
     return counts, frozenset(t.label for t, is_locked in zip(tiers, locked, strict=True) if is_locked)
 

@@ -15,6 +15,7 @@ from plodek.core.blocks.continuing import Continuing, EdgeEnd
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Layout
 from plodek.core.blocks.tiers import Tier
+from plodek.core.budget import need
 from plodek.core.errors import ImpossibleSpacing
 from plodek.core.spacing import kernels
 from plodek.core.spacing.counts import Counting, derived_counts
@@ -172,6 +173,7 @@ def lay_out(
     Raises ImpossibleSpacing, naming the edge, where a law cannot be laid on one.
     """
     counts, locked = derived_counts(layout, found, paths, spacing, wanted)
+    need("edge_cells", sum(counts[e] for e in paths))
     laws = {e: spacing.laws[e] for e in paths if e in spacing.laws}
     nodes = {e: EdgeLaw().nodes(counts[e], 1.0) for e in paths if e not in laws}
     places = {c: corner.xyz for c, corner in layout.corners.items()}

@@ -14,7 +14,8 @@ from typing import Any, cast
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.errors import Halted, NotReady, PlodekError
+from plodek.core.budget import out_of_memory
+from plodek.core.errors import Halted, NotReady, OverBudget, PlodekError
 from plodek.core.formats.handoff import hand_off
 from plodek.core.recipe import document
 from plodek.core.recipe.steps.smooth.run_step import RunStep
@@ -53,6 +54,8 @@ def run(engine: Engine, job: Job) -> None:
         state, result = _KINDS[job.kind](engine, job)
     except (_Stopped, Halted):
         state, result = "stopped", {}
+    except MemoryError:
+        state, result = "failed", {"error": str(out_of_memory()), "title": OverBudget.title}
     except PlodekError as error:
         state, result = "failed", {"error": str(error), "title": error.title}
     except Exception:  # the job must end clearly, and the cause must reach the log

@@ -15,7 +15,7 @@ export interface Picture {
   lines: Uint32Array;
   borders: Uint32Array;
   groups: Uint16Array;
-  sides: Uint16Array;
+  sides: Uint32Array;
   values?: Float32Array;
 }
 

@@ -6,6 +6,7 @@ The CAD kernel works in a process of its own (see `cad_kernel`), with a limit of
 from __future__ import annotations
 
 import json
+import os
 import re
 import resource
 import subprocess
@@ -15,6 +16,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Literal
 
+from plodek.core import lifeline
 from plodek.core.errors import BadFile, PlodekError
 from plodek.core.shape.curves.nurbs import Net, Nurbs, NurbsCurve
 from plodek.core.shape.files.packed import pack
@@ -131,7 +133,10 @@ def _run(what: str, kind: CadKind, source: Path, target: Path, name: str, tell: 
         str(target),
     ]
 
+    parent = os.getpid()
+
     def limits() -> None:
+        lifeline.end_with(parent)
         resource.setrlimit(resource.RLIMIT_AS, (_MOST_BYTES, _MOST_BYTES))
         resource.setrlimit(resource.RLIMIT_CPU, (_MOST_SECONDS, _MOST_SECONDS))
 

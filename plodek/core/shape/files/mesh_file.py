@@ -10,6 +10,7 @@ from typing import Any, TypeAlias
 import numpy as np
 
 from plodek.core.arrays import Floats, Ints
+from plodek.core.budget import need
 from plodek.core.errors import BadFile
 from plodek.core.shape.surfaces.triangulated import Triangulated, weld
 from plodek.core.tolerances import LARGEST
@@ -22,8 +23,10 @@ _RECORD = 50  # bytes of a triangle in a binary STL file, after a head of 84
 def read(data: bytes, kind: str, name: str) -> dict[str, Any]:
     """Read a file as meshes; names are those of its solids, objects or groups.
 
-    Raises BadFile where it breaks off, holds no triangle, or a coordinate is no usable number.
+    Raises BadFile where it breaks off, holds no triangle, or a coordinate is no usable number, and
+    OverBudget for too many triangles.
     """
+    need("triangles", _most_triangles(data, kind), where=name)
     if kind == "stl":
         _look_stl(data, name)
     else:
@@ -47,6 +50,13 @@ def read(data: bytes, kind: str, name: str) -> dict[str, Any]:
         "faces": [], "meshes": meshes, "curves": [], "points": np.zeros((0, 3)), "flat": [], "unit": "",
         "file_unit": "",
     }  # fmt: skip
+
+
+def _most_triangles(data: bytes, kind: str) -> float:
+    """Give how many triangles a file holds at most, from what is counted quickly."""
+    if kind == "obj":
+        return data.count(b" ") / 3  # each has three numbers, and each place too
+    return (len(data) - 84) / _RECORD if _is_binary(data) else data.count(b"endfacet")
 
 
 def _read_stl(data: bytes, name: str) -> list[_Part]:

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Floats
+from plodek.core.budget import need
 from plodek.core.errors import BadFile
 from plodek.core.tolerances import LARGEST
 
@@ -43,6 +44,7 @@ def read(data: bytes, name: str = "the file") -> list[Section]:
             where=name,
             remedy=f"points are read up to {MOST_BYTES / 1e6:.0f} MB",
         )
+    need("rows", max(data.count(b"\n"), data.count(b"\r")), where=name)
     try:
         lines = _text(data).splitlines()
     except UnicodeDecodeError as error:
@@ -52,6 +54,7 @@ def read(data: bytes, name: str = "the file") -> list[Section]:
     sections, bad, width = _parsed(lines)
     if bad:
         raise _bad_rows(bad, width, name)
+    need("sections", len(sections), where=name)
     if not sections:
         raise BadFile("it holds 0 points", where=name, remedy="a curve needs two points or more")
     return [_checked(title, rows, name) for title, rows in sections]
@@ -99,8 +102,10 @@ def _numbers(text: str, decimal_commas: bool) -> list[float] | None:
     if decimal_commas:
         text = text.replace(",", ".")
     try:
-        parts = (_EXPONENT.sub(r"\1e\2", part) for part in _PARTED.split(text.strip(",;")) if part)
-        values = [float(part) for part in parts]
+        parts = text.split() if "," not in text and ";" not in text else _PARTED.split(text.strip(",;"))
+        if "d" in text or "D" in text:
+            parts = [_EXPONENT.sub(r"\1e\2", part) for part in parts]
+        values = [float(part) for part in parts if part]
     except ValueError:
         return None
     return values if all(abs(v) <= LARGEST for v in values) else None  # not-a-numbers fail this too

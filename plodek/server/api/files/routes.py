@@ -15,6 +15,7 @@ from plodek.server.api.guides.messages import FileOut
 from plodek.server.api.jobs.messages import JobOut
 from plodek.server.api.jobs.routes import job_out
 from plodek.server.file_facts import file_facts
+from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 
 blueprint = APIBlueprint("files", __name__)
@@ -29,6 +30,7 @@ class FileQuery(BaseModel):
 @blueprint.post("/projects/<int:project>/files")
 @blueprint.input(FileQuery, location="query")
 @blueprint.output(FileOut, status_code=201)
+@evaluated_apart(again=False)
 def add_file(project: int, query_data: FileQuery) -> FileOut:
     """Store a point file or a recipe, the body of the request, once it has been read without an error."""
     found = projects.get(project)
@@ -44,6 +46,7 @@ def add_file(project: int, query_data: FileQuery) -> FileOut:
 @blueprint.post("/projects/<int:project>/geometry")
 @blueprint.input(FileQuery, location="query")
 @blueprint.output(JobOut, status_code=202)
+@evaluated_apart(again=False)
 def add_geometry(project: int, query_data: FileQuery) -> JobOut:
     """Read a CAD, STL, OBJ or DXF file, the body of the request, as a job; it is stored once it was read."""
     found = projects.get(project)
@@ -55,6 +58,7 @@ def add_geometry(project: int, query_data: FileQuery) -> JobOut:
 
 @blueprint.get("/projects/<int:project>/files/<name>")
 @blueprint.output(FileOut)
+@evaluated_apart()
 def get_file(project: int, name: str) -> FileOut:
     """Tell what a stored file holds."""
     found = projects.get(project)

@@ -15,6 +15,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import edge_of
+from plodek.core.budget import need
 from plodek.core.check.measure import CellValues
 from plodek.core.check.quality import WorstCell
 from plodek.core.grid.fill import Layer
@@ -105,9 +106,11 @@ def grid_picture(
 
     There are nodes, faces with their patch and side, lines, borders, and perhaps a metric per face. With
     its model, the sides of a grid in space say which plane edge or block end they came from, and a plane
-    grid says which nodes lie on each edge of the layout, from its first corner.
+    grid says which nodes lie on each edge of the layout, from its first corner. Raises OverBudget for too
+    many faces.
     """
     groups = outer_sheets(grid) if shown is None else shown
+    need("faces", sum(grid.block_cells(one.block) // grid.shape_of(one.block)[one.axis] for one, _ in groups))
     nodes, faces, lines, borders, group, sides = [], [], [], [], [], []
     start, face_cells = 0, []
     for at, (sheet, number) in enumerate(groups):
@@ -122,7 +125,7 @@ def grid_picture(
         lines += [along, across]
         borders += [np.stack([r[:-1], r[1:]], axis=-1) for r in (ids[0], ids[-1], ids[:, 0], ids[:, -1])]
         group.append(np.full(len(quads), number, dtype=np.uint16))
-        sides.append(np.full(len(quads), at, dtype=np.uint16))
+        sides.append(np.full(len(quads), at, dtype=np.uint32))
         shape = grid.shape_of(sheet.block)
         index = grid.starts[sheet.block] + np.arange(grid.block_cells(sheet.block)).reshape(shape)
         beside = min(sheet.at, shape[sheet.axis] - 1)

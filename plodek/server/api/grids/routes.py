@@ -13,6 +13,7 @@ from apiflask import APIBlueprint
 from flask import Response
 from pydantic import Field
 
+from plodek.core.budget import need
 from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
 from plodek.core.check.measure import CellValues
 from plodek.core.check.metric import BY_KEY, MISFIT
@@ -39,6 +40,7 @@ from plodek.server.api.grids.messages import (
 from plodek.server.api.grids.pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
 from plodek.server.api.models.pictures import faces_of
 from plodek.server.engine import Measured
+from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import GridSummary, Project
 
@@ -76,6 +78,7 @@ class CellsQuery(QualityQuery):
 @blueprint.post("/projects/<int:project>/preview/grid")
 @blueprint.input(PreviewGridIn)
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@evaluated_apart()
 def preview_grid(project: int, json_data: PreviewGridIn) -> Response:
     """Draw the filled plane of steps that are tried, or in space a part of the grid, coarse if large."""
     found = projects.get(project)
@@ -85,6 +88,7 @@ def preview_grid(project: int, json_data: PreviewGridIn) -> Response:
     model = evaluation.model
     model.need_blocks()
     if model.layout.dim == 2:
+        need("preview_cells", model.cells)
         picture = grid_picture(filled_grid(model), model=model)
     else:
         picture = _part_picture(model, json_data, fine=json_data.fine)
@@ -135,6 +139,7 @@ def _layer(model: Model, part: PartOf) -> Layer:
 @blueprint.get("/projects/<int:project>/grid")
 @blueprint.input(GridQuery, location="query")
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@evaluated_apart()
 def get_grid(project: int, query_data: GridQuery) -> Response:
     """Draw the grid: a binary picture; 422 “NotReady” where the smoothing has not been run yet."""
     found = projects.get(project)
@@ -157,6 +162,7 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
 @blueprint.get("/projects/<int:project>/quality")
 @blueprint.input(QualityQuery, location="query")
 @blueprint.output(QualityOut)
+@evaluated_apart()
 def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
     """Measure the grid."""
     found = projects.get(project)
@@ -202,6 +208,7 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
 @blueprint.get("/projects/<int:project>/cells")
 @blueprint.input(CellsQuery, location="query")
 @blueprint.output(CellsOut)
+@evaluated_apart()
 def get_cells(project: int, query_data: CellsQuery) -> CellsOut:
     """Give the cells of a bar of the histogram."""
     key, evaluation, (grid, cells, _) = _measured(projects.get(project), query_data)

@@ -36,6 +36,7 @@ from plodek.server.api.guides.pictures import shape_picture
 from plodek.server.api.models.messages import PreviewIn
 from plodek.server.api.recipes.messages import RecipeOut
 from plodek.server.api.recipes.routes import recipe_out
+from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import Project
 
@@ -54,6 +55,7 @@ class WriteQuery(UpTo):
 @blueprint.get("/projects/<int:project>/shape")
 @blueprint.input(UpTo, location="query")
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@evaluated_apart()
 def get_shape(project: int, query_data: UpTo) -> Response:
     """Draw the surfaces of a project."""
     model = _model(projects.get(project), query_data.upto)
@@ -63,6 +65,7 @@ def get_shape(project: int, query_data: UpTo) -> Response:
 @blueprint.post("/projects/<int:project>/preview/shape")
 @blueprint.input(PreviewIn)
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@evaluated_apart()
 def preview_shape(project: int, json_data: PreviewIn) -> Response:
     """Draw the surfaces that tried steps would add or change."""
     found = projects.get(project)
@@ -74,6 +77,7 @@ def preview_shape(project: int, json_data: PreviewIn) -> Response:
 @blueprint.get("/projects/<int:project>/mending")
 @blueprint.input(UpTo, location="query")
 @blueprint.output(MendOut)
+@evaluated_apart()
 def get_mending(project: int, query_data: UpTo) -> MendOut:
     """Look for gaps between the surfaces, tiny edges and doubled surfaces."""
     model = _model(projects.get(project), query_data.upto)
@@ -102,6 +106,7 @@ def get_mending(project: int, query_data: UpTo) -> MendOut:
 @blueprint.post("/projects/<int:project>/measurements")
 @blueprint.input(MeasureIn)
 @blueprint.output(MeasureOut)
+@evaluated_apart()
 def measure_guides(project: int, json_data: MeasureIn) -> MeasureOut:
     """Measure guides and places."""
     model = _model(projects.get(project), json_data.upto)
@@ -115,6 +120,7 @@ def measure_guides(project: int, json_data: MeasureIn) -> MeasureOut:
 @blueprint.post("/projects/<int:project>/renames")
 @blueprint.input(RenameIn)
 @blueprint.output(RecipeOut)
+@evaluated_apart(again=False)
 def rename_guide(project: int, json_data: RenameIn) -> RecipeOut:
     """Give a guide or group another name, in every step that names it."""
     found = projects.get(project)
@@ -129,6 +135,7 @@ def rename_guide(project: int, json_data: RenameIn) -> RecipeOut:
 @blueprint.post("/projects/<int:project>/unit")
 @blueprint.input(UnitIn)
 @blueprint.output(RecipeOut)
+@evaluated_apart(again=False)
 def change_unit(project: int, json_data: UnitIn) -> RecipeOut:
     """Change the length unit: convert the numbers that are there, or keep them."""
     found = projects.get(project)
@@ -145,6 +152,7 @@ def change_unit(project: int, json_data: UnitIn) -> RecipeOut:
 @blueprint.get("/projects/<int:project>/guides.step")
 @blueprint.input(WriteQuery, location="query")
 @blueprint.doc(responses=sends("a STEP file", "model/step"))
+@evaluated_apart()
 def write_step(project: int, query_data: WriteQuery) -> Response:
     """Write guides as STEP."""
     found, model, chosen = _chosen(project, query_data)
@@ -155,6 +163,7 @@ def write_step(project: int, query_data: WriteQuery) -> Response:
 @blueprint.get("/projects/<int:project>/guides.stl")
 @blueprint.input(WriteQuery, location="query")
 @blueprint.doc(responses=sends("an STL file", "model/stl"))
+@evaluated_apart()
 def write_stl(project: int, query_data: WriteQuery) -> Response:
     """Write surfaces as STL."""
     found, model, chosen = _chosen(project, query_data)

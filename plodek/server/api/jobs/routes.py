@@ -19,6 +19,7 @@ from plodek.server.api.grids.messages import PartOf
 from plodek.server.api.grids.pictures import grid_picture, plane_picture
 from plodek.server.api.grids.routes import shown_of
 from plodek.server.api.jobs.messages import BuildIn, HandoffIn, JobOut
+from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import Job
 
@@ -28,6 +29,7 @@ blueprint = APIBlueprint("jobs", __name__)
 @blueprint.post("/projects/<int:project>/builds")
 @blueprint.input(BuildIn)
 @blueprint.output(JobOut, status_code=202)
+@evaluated_apart(again=False)
 def ask_build(project: int, json_data: BuildIn) -> JobOut:
     """Smooth what the steps ask for; with ``keep``, keep them as a revision once it has run."""
     found = projects.get(project)
@@ -73,6 +75,7 @@ def stop_job(job: str, query_data: StopQuery) -> JobOut:
 @blueprint.get("/jobs/<job>/picture")
 @blueprint.input(PartOf, location="query")
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@evaluated_apart()
 def job_picture(job: str, query_data: PartOf) -> Response:
     """Give the live picture of a running job: in space its outer faces, or the part that is asked for."""
     found = desk().get(job)

@@ -17,6 +17,7 @@ from plodek.server.api.context import UpTo, evaluated, evaluated_upto
 from plodek.server.api.models.effects import effect_or_none
 from plodek.server.api.models.messages import FoundOut, ModelOut, PlanOut, PreviewIn, PreviewOut, RolesOut
 from plodek.server.api.models.pictures import model_out, plan_out
+from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 
 blueprint = APIBlueprint("models", __name__)
@@ -31,6 +32,7 @@ class PlanQuery(UpTo):
 @blueprint.get("/projects/<int:project>/model")
 @blueprint.input(UpTo, location="query")
 @blueprint.output(ModelOut)
+@evaluated_apart()
 def get_model(project: int, query_data: UpTo) -> ModelOut:
     """Give the model of a project's recipe."""
     return model_out(evaluated_upto(projects.get(project), query_data.upto))
@@ -39,6 +41,7 @@ def get_model(project: int, query_data: UpTo) -> ModelOut:
 @blueprint.post("/projects/<int:project>/preview")
 @blueprint.input(PreviewIn)
 @blueprint.output(PreviewOut)
+@evaluated_apart()
 def preview(project: int, json_data: PreviewIn) -> PreviewOut:
     """Try steps without keeping them, and tell the effect."""
     found = projects.get(project)
@@ -92,6 +95,7 @@ def _roles(step: RunStep, model: Model) -> list[RolesOut]:
 @blueprint.get("/projects/<int:project>/plan")
 @blueprint.input(PlanQuery, location="query")
 @blueprint.output(PlanOut)
+@evaluated_apart()
 def get_plan(project: int, query_data: PlanQuery) -> PlanOut:
     """Lay the blocks out flat; in space the sheet of a tier."""
     evaluation = evaluated_upto(projects.get(project), query_data.upto)

@@ -13,6 +13,7 @@ from plodek.server.api.messages import ProjectOut
 from plodek.server.api.projects.messages import NameIn, ProjectIn, ProjectsOut
 from plodek.server.api.projects.upload import unpacked
 from plodek.server.demo import demo_files, demo_recipe
+from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 
 blueprint = APIBlueprint("projects", __name__)
@@ -44,6 +45,7 @@ class UploadQuery(BaseModel):
 @blueprint.post("/projects/uploads")
 @blueprint.input(UploadQuery, location="query")
 @blueprint.output(ProjectOut, status_code=201)
+@evaluated_apart(again=False)
 def upload_project(query_data: UploadQuery) -> ProjectOut:
     """Make a project of a recipe, or of a ZIP file of one with its files: the body of the request."""
     recipe, files = unpacked(request.get_data(cache=False), query_data.name)

@@ -15,6 +15,7 @@ from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import all_files
 from plodek.server.api.context import files_of, sends
 from plodek.server.api.recipes.messages import BaseIn, FormatOut, RecipeIn, RecipeOut, SchemaOut
+from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import Project
 
@@ -23,6 +24,7 @@ blueprint = APIBlueprint("recipes", __name__)
 
 @blueprint.get("/schema")
 @blueprint.output(SchemaOut)
+@evaluated_apart()
 def recipe_schema() -> SchemaOut:
     """Give the schema of recipes, which drives the forms."""
     formats = [FormatOut(key=f.key, label=f.label, about=f.about) for f in written().values()]
@@ -38,6 +40,7 @@ def get_recipe(project: int) -> RecipeOut:
 
 @blueprint.get("/projects/<int:project>/recipe/download")
 @blueprint.doc(responses=sends("a ZIP file", "application/zip"))
+@evaluated_apart()
 def download_recipe(project: int) -> Response:
     """Give the recipe and all files that it reads, brought-in recipes' too, as one ZIP file.
 

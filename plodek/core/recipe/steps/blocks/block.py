@@ -9,6 +9,7 @@ from pydantic import Field
 
 from plodek.core.blocks.operations.copies import brought_in
 from plodek.core.blocks.operations.from_corners import block_from
+from plodek.core.budget import need
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
@@ -69,6 +70,7 @@ class BringLayout(Moving, BlockStep):
             if self.by != "shift" or self.shift is not None
             else self.model_copy(update={"shift": [0, 0, 0]})
         )
+        need("blocks", len(model.layout.blocks) + len(other.layout.blocks))
         gap = None if self.gap is None else length(self.gap, model.unit)
         # The other recipe has a unit of its own: its lengths come in as what they are.
         move = scaled(np.zeros(3), factor(other.unit, model.unit)).then(shift.move_of(model))

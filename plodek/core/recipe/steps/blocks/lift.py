@@ -14,6 +14,7 @@ from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.blocks.motion import Extrusion, Motion, Revolution, Sweep
 from plodek.core.blocks.operations.lift import Lifted, lifted
+from plodek.core.budget import need
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.model.operations import Lift
@@ -48,6 +49,7 @@ def lift(
     """
     if any(not low < high for low, high in pairwise(stations)):
         raise BadValue("the cuts along the way do not rise from 0 to 1", remedy="give them in order")
+    need("blocks", len(model.layout.blocks) * (len(stations) - 1))
     done = lifted(model.layout, model.guides, motion, stations)
     counting = model.spacing.counting
     counts, laws = _along(done, stations, counting.times(cells), law)

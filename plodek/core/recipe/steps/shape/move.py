@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.arrays import place
+from plodek.core.budget import need
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import GuideRefs
@@ -46,6 +47,7 @@ class MoveStep(Moving, ShapeStep):
                 _need_usable(model.guides[name], one, name)
             moved = {name: moved_guide(model.guides[name], one, self.id) for name in names}
             return replace(model, guides=dict(model.guides) | moved)
+        need("guides", len(model.guides) + self.copies * len(names))
         found: dict[str, Guide] = {}
         whole = one
         for number in range(1, self.copies + 1):

@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.arrays import Floats
+from plodek.core.budget import need
 from plodek.core.errors import BadValue, Refused
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import GuideName, PlaceOf
@@ -64,7 +65,8 @@ def with_guide(model: Model, name: str, guide: Guide) -> Model:
 
 
 def with_guides(model: Model, guides: Mapping[str, Guide]) -> Model:
-    """Add guides. Raises BadValue where a name is taken, by a guide or a group."""
+    """Add guides. Raises BadValue where a name is taken, by a guide or a group, and OverBudget."""
+    need("guides", len(model.guides) + len(guides))
     for name in guides:
         if name in model.guides or name in model.groups:
             what = "guide" if name in model.guides else "group"

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from plodek.core.blocks.operations import copies
+from plodek.core.budget import need
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
@@ -35,6 +36,7 @@ class Place(Moving, BlockStep):
     def apply(self, model: Model, context: Context) -> Model:
         need_open_blocks(model)
         chosen = selectors.blocks(model, self.blocks)
+        need("blocks", len(model.layout.blocks) + self.copies * len(chosen))
         one = whole = self.move_of(model)
         gap = None if self.gap is None else length(self.gap, model.unit)
         for number in range(max(1, self.copies)):

@@ -1,0 +1,65 @@
+"""A process that evaluates recipes, and draws and measures grids, beside the server: the same application.
+
+What takes long, all memory, or the process itself down is kept away from everyone else that way.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
+from multiprocessing.connection import Connection
+from pathlib import Path
+from threading import Lock
+
+# All that a first evaluation needs is there before processes are forked off: each is ready in an instant.
+import shapely  # noqa: F401
+from apiflask import APIFlask
+from numba.core.registry import cpu_target
+from werkzeug.test import EnvironBuilder, run_wsgi_app
+
+from plodek.core import lifeline
+from plodek.server.app import load_routes, make_app
+from plodek.server.pool.message import Answered, Asked
+from plodek.server.settings import Settings
+from plodek.server.workspace import Workspace
+
+load_routes()
+cpu_target.target_context.refresh()  # no kernel may run here: threads do not survive a fork
+
+#: Requests of one evaluator that go on at once.
+THREADS = 6
+
+
+def main(connection: Connection, folder: Path, settings: Settings) -> None:
+    """Answer requests until the server is gone."""
+    lifeline.end_with(os.getppid())
+    lifeline.limit_memory()
+    app = make_app(Workspace(folder, settings))
+    sending = Lock()
+
+    def work(asked: Asked) -> None:
+        answered = _answer(app, asked)
+        with sending:
+            connection.send(answered)
+
+    with ThreadPoolExecutor(THREADS) as threads:
+        while True:
+            try:
+                threads.submit(work, connection.recv())
+            except EOFError:
+                os._exit(0)
+
+
+def _answer(app: APIFlask, asked: Asked) -> Answered:
+    with ExitStack() as opened:
+        body = asked.body
+        stream = io.BytesIO(body) if isinstance(body, bytes) else opened.enter_context(body.open("rb"))
+        builder = EnvironBuilder(
+            path=asked.path, query_string=asked.query, method=asked.method,
+            headers=list(asked.headers), input_stream=stream,
+        )  # fmt: skip
+        chunks, status, headers = run_wsgi_app(app.wsgi_app, builder.get_environ(), buffered=True)
+        data = b"".join(chunks)
+    return Answered(asked.number, int(status.split()[0]), tuple(headers.items()), data)

@@ -1,0 +1,82 @@
+"""Which routes evaluators answer, and how their requests are passed on."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from shutil import copyfileobj
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from apiflask import HTTPError
+from flask import Response, request
+
+from plodek.server.pool.message import Asked
+
+if TYPE_CHECKING:
+    from plodek.server.pool.pool import Pool
+
+_View = TypeVar("_View", bound=Callable[..., Any])
+#: Bytes of a body that goes along with a request; a larger one goes through a file.
+_SMALL = 1024**2
+#: Where a view says that evaluators answer it, and whether that may be done once more.
+_EVALUATED = "evaluated_again"
+#: Headers that belong to one connection, or are made anew.
+_OWN = {"connection", "transfer-encoding", "content-length"}
+
+
+def evaluated_apart(*, again: bool = True) -> Callable[[_View], _View]:
+    """Have a view answered by an evaluator: it evaluates a recipe, or reads or writes something large.
+
+    What may not be done ``again`` is not tried a second time where the evaluator has died.
+    """
+
+    def mark(view: _View) -> _View:
+        view.__dict__[_EVALUATED] = again
+        return view
+
+    return mark
+
+
+def is_evaluated(view: Callable[..., Any]) -> bool:
+    """Whether evaluators answer a view."""
+    return _EVALUATED in view.__dict__
+
+
+def passed_on(pool: Pool, temporary: Path, view: Callable[..., Any]) -> Response:
+    """Have the present request answered by an evaluator."""
+    from plodek.server.pool.pool import Busy
+
+    project = (request.view_args or {}).get("project", 0)
+    gone = request.environ.get("waitress.client_disconnected", lambda: False)
+    with _body(temporary) as body:
+        asked = Asked(
+            0, request.method, request.path, request.query_string.decode(), tuple(request.headers), body
+        )
+        try:
+            answered = pool.answer(asked, project, gone, again=view.__dict__[_EVALUATED])
+        except Busy as error:
+            raise HTTPError(
+                429,
+                "So much is being worked out already that this has to wait. Try again in a second.",
+                headers={"Retry-After": "1"},
+            ) from error
+    headers = [(name, value) for name, value in answered.headers if name.lower() not in _OWN]
+    return Response(answered.body, answered.status, headers)
+
+
+@contextmanager
+def _body(folder: Path) -> Iterator[bytes | Path]:
+    """Give the body of the present request; a large one as a file, which is taken away afterwards."""
+    if (request.content_length or 0) <= _SMALL:
+        yield request.get_data()
+        return
+    folder.mkdir(exist_ok=True)
+    path = folder / f"{uuid.uuid4().hex}.body"
+    try:
+        with path.open("wb") as file:
+            copyfileobj(request.stream, file)
+        yield path
+    finally:
+        path.unlink(missing_ok=True)
