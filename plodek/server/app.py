@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from http import HTTPStatus
 from importlib import import_module
 from importlib.metadata import version
@@ -14,6 +15,7 @@ from urllib.parse import urlsplit
 from apiflask import APIFlask, HTTPError
 from flask import Response, json, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
+from peewee import PeeweeException
 from werkzeug.exceptions import HTTPException
 
 from plodek.core.budget import most, need, out_of_memory, variable
@@ -89,6 +91,13 @@ def _check_origin(settings: Settings) -> None:
 
 
 def _handle_errors(app: APIFlask) -> None:
+    @app.errorhandler(PeeweeException)
+    def not_kept(error: PeeweeException) -> Response:
+        logging.getLogger(__name__).error("%s %s: %s", request.method, request.path, error)
+        detail = f"The data folder cannot be read or written ({error}), and this has not been kept. See that "
+        detail += "its disk has room, and do it again; what was kept before is still there."
+        return _problem(Problem(title="The data folder is in trouble", status=503, detail=detail))
+
     @app.errorhandler(MemoryError)
     def too_large(_: MemoryError) -> Response:
         return core_error(out_of_memory())

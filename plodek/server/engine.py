@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import io
 import json
+import logging
 import os
 import tempfile
 import time
 from collections.abc import Mapping
 from dataclasses import asdict
+from hashlib import blake2b
 from pathlib import Path
 from threading import Lock
 from typing import Any, NamedTuple, TypeAlias
@@ -43,6 +45,8 @@ Smoothed: TypeAlias = tuple[dict[str, Floats], list[Reached]]
 KEEP = 14 * 24 * 3600.0
 #: Bytes of smoothed blocks, and of grids with their metrics, that are kept in memory.
 MOST_SMOOTHED, MOST_GRIDS = 128 * 1024**2, min(1024**3, most("memory_mb") * 1024**2 // 8)
+#: Bytes of the hash at the end of a file of the cache.
+_SEAL = 16
 #: Bytes of a cell with its nodes and metrics, about.
 _OF_CELL = 130
 
@@ -182,17 +186,26 @@ class Engine:
 
     @staticmethod
     def _taken(path: Path) -> bytes | None:
-        """Read a file of the cache, which keeps it young; None where it is not there."""
+        """Read a file of the cache, which keeps it young; None where it is not there.
+
+        One that is not whole is thrown away, to be made again.
+        """
         try:
             data = path.read_bytes()
             path.touch()
         except OSError:
             return None
-        return data
+        held, sealed = data[:-_SEAL], data[-_SEAL:]
+        if blake2b(held, digest_size=_SEAL).digest() != sealed:
+            logging.getLogger(__name__).warning("the cache file %s is damaged, and made again", path.name)
+            path.unlink(missing_ok=True)
+            return None
+        return held
 
     def _put(self, path: Path, data: bytes) -> None:
-        """Write a file of the cache, whole or not at all."""
+        """Write a file of the cache, whole or not at all, with a seal that tells whether it still is."""
         handle, name = tempfile.mkstemp(dir=self.cache, suffix=".part")
         with os.fdopen(handle, "wb") as file:
             file.write(data)
+            file.write(blake2b(data, digest_size=_SEAL).digest())
         Path(name).replace(path)

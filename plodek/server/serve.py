@@ -10,7 +10,6 @@ import logging
 import os
 import shutil
 import signal
-import subprocess
 import sys
 import threading
 import time
@@ -22,6 +21,8 @@ import waitress
 from plodek.core.errors import NotReady
 from plodek.server.app import make_app
 from plodek.server.demo import RECIPES, demo_files, demo_recipe
+from plodek.server.jobs import worker
+from plodek.server.pool import forked
 from plodek.server.pool.pool import MOST_IN_ALL, Pool
 from plodek.server.settings import Settings
 from plodek.server.store import projects
@@ -73,7 +74,10 @@ def _serve(host: str, port: int, data: Path, *, with_demo: bool) -> None:
     pool = Pool(data, workspace.settings)
     atexit.register(pool.stop)
     app = make_app(workspace, pool)
-    threading.Thread(target=_keep_worker, args=(workspace,), daemon=True).start()
+    with workspace.database.connection_context():
+        workspace.desk.end_crashed()
+    for _ in range(workspace.settings.workers):
+        threading.Thread(target=_keep_worker, args=(workspace,), daemon=True).start()
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     # What is cached has few cycles: looking through all of it often would hold up answers by 0.2 s each time.
     gc.freeze()
@@ -100,10 +104,11 @@ def _put_demo(workspace: Workspace) -> None:
 
 
 def _keep_worker(workspace: Workspace) -> None:
-    """Start the worker, and start it again should it crash; it ends with this process."""
+    """Start a worker, and start it again should it end; it ends with this process."""
     while True:
-        command = [sys.executable, "-m", "plodek.server.jobs.worker", str(workspace.folder), str(os.getpid())]
-        environment = os.environ | {"TMPDIR": str(workspace.temporary)}
-        worker = subprocess.Popen(command, env=environment)
-        worker.wait()
-        time.sleep(1.0)
+        process = forked.start(worker.main, workspace.folder)
+        began = time.monotonic()
+        process.join()
+        with workspace.database.connection_context():
+            workspace.desk.end_crashed(process.pid)
+        time.sleep(max(0.0, began + 1.0 - time.monotonic()))  # one that cannot start is no reason to spin

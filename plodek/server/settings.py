@@ -13,15 +13,17 @@ VARIABLES: Mapping[str, str] = {
     "PLODEK_DATA": "folder of the database and the cache, where --data is left out",
     "PLODEK_HOSTS": "names of hosts that are answered, by commas, beside 127.0.0.1 and localhost",
     "PLODEK_EVALUATORS": "processes that evaluate recipes beside the server, at most; 4 where left out",
+    "PLODEK_WORKERS": "jobs that run at once; 1 where left out",
 } | {variable(name): f"the most {limit.of}" for name, limit in LIMITS.items()}
 
 
 @dataclass(frozen=True)
 class Settings:
-    """Hosts that are answered, and how many processes evaluate recipes beside the server at most."""
+    """Hosts that are answered; processes beside the server that evaluate recipes at most, and that work."""
 
     hosts: tuple[str, ...] = ("127.0.0.1", "localhost")
     evaluators: int = 4
+    workers: int = 1
 
     @staticmethod
     def of_environment(*hosts: str) -> Settings:
@@ -31,4 +33,5 @@ class Settings:
         return Settings(
             hosts=tuple(dict.fromkeys([*plain.hosts, *hosts, *named])),
             evaluators=whole_number("PLODEK_EVALUATORS", plain.evaluators),
+            workers=whole_number("PLODEK_WORKERS", plain.workers),
         )

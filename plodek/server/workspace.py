@@ -1,4 +1,4 @@
-"""A workspace: one data folder and what belongs to it, the database, the caches, the queue of long work."""
+"""A workspace: one data folder and what belongs to it, the database, the caches, the desk of long work."""
 
 from __future__ import annotations
 
@@ -21,4 +21,4 @@ class Workspace:
         self.settings = settings or Settings()
         self.database = open_database(folder / "plodek.db")
         self.engine = Engine(folder / "cache")
-        self.desk = Desk(folder, self.engine, self.database, immediate=immediate)
+        self.desk = Desk(self.engine, self.database, immediate=immediate)

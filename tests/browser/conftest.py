@@ -1,11 +1,5 @@
 """A real server with its worker, and a real browser."""
 
-import os
-import socket
-import subprocess
-import sys
-import time
-import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,6 +7,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.browser.board import Board
+from tests.serving import served
 
 expect.set_options(timeout=12_000)  # drawing in software on two cores is slow at times
 
@@ -27,30 +22,10 @@ FLAGS = [
 ]
 
 
-def start_server(data: Path) -> tuple[subprocess.Popen[bytes], str]:
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    environment = {k: v for k, v in os.environ.items() if not k.startswith("PLODEK_")}
-    command = [sys.executable, "-m", "plodek.cli", "serve", "--port", str(port), "--data", str(data)]
-    server = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL)
-    address = f"http://127.0.0.1:{port}"
-    for _ in range(200):
-        try:
-            urllib.request.urlopen(f"{address}/api/projects", timeout=1)
-            return server, address
-        except OSError:
-            time.sleep(0.1)
-    server.kill()
-    raise RuntimeError("the server did not start")
-
-
 @pytest.fixture(scope="session")
 def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    server, found = start_server(tmp_path_factory.mktemp("data"))
-    yield found
-    server.terminate()
-    server.wait(10)
+    with served(tmp_path_factory.mktemp("data")) as found:
+        yield found.address
 
 
 @pytest.fixture(scope="session")

@@ -12,8 +12,9 @@ sys.path.insert(0, str(Path(__file__).parents[2]))
 from playwright.sync_api import expect, sync_playwright
 
 from tests.browser.board import Board
-from tests.browser.conftest import CHROMIUM, FLAGS, start_server
+from tests.browser.conftest import CHROMIUM, FLAGS
 from tests.browser.test_shape import DEMO, bring_in
+from tests.serving import served
 
 TARGET = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -225,14 +226,12 @@ def fin(board: Board) -> None:
 
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
-        server, address = start_server(Path(data))
+    with tempfile.TemporaryDirectory() as data, served(Path(data)) as server, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         try:
-            take_all(Board(browser.new_page(viewport={"width": 1280, "height": 800}), address))
+            take_all(Board(browser.new_page(viewport={"width": 1280, "height": 800}), server.address))
         finally:
             browser.close()
-            server.terminate()
 
 
 if __name__ == "__main__":

@@ -27,7 +27,7 @@ def imports(path):
 def test_the_core_knows_neither_server_nor_database_nor_recipes():
     for path in CORE.rglob("*.py"):
         for name in imports(path):
-            assert name.split(".")[0] not in {"flask", "apiflask", "peewee", "huey", "click"}, path
+            assert name.split(".")[0] not in {"flask", "apiflask", "peewee", "click"}, path
             assert not name.startswith(("plodek.server", "plodek.cli")), path
             if "recipe" not in path.parts:
                 assert not name.startswith("plodek.core.recipe"), path

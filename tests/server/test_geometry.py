@@ -68,7 +68,7 @@ def test_foreign_and_huge_files_are_refused_at_once(client):
     client.application.config["MAX_CONTENT_LENGTH"] = 1000
     huge = client.post(f"{url}/geometry?name=a.step", data=b"x" * 2000)
     assert huge.status_code == 413
-    assert "PLODEK_MOST_MB" in huge.json["detail"]
+    assert "PLODEK_MOST_UPLOAD_MB" in huge.json["detail"]
 
 
 def unpacked(data):

@@ -193,12 +193,6 @@ def test_a_run_based_on_an_old_revision_is_refused_before_it_starts(client, demo
     assert "nothing to smooth" in answer.json["detail"]
 
 
-def test_a_dead_worker_ends_the_job_clearly(client, project):
-    work.Job.create(id="dead", project=project, kind="build", asked="{}", state="running", created=0, beat=0)
-    told = client.get("/api/jobs/dead").json
-    assert (told["state"], "worker stopped" in told["result"]["error"]) == ("failed", True)
-
-
 def test_a_hand_off_is_one_download_with_a_report(client, project):
     keep(client, project, [*CUT, REST])
     job = client.post(f"/api/projects/{project}/handoffs", json={"unit": "mm"}).json

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from plodek.core.errors import BadFile
+from plodek.core.errors import BadFile, PlodekError
 from plodek.core.recipe import document
 from plodek.server.api.projects import upload
 from plodek.server.app import make_app
@@ -18,6 +18,7 @@ from plodek.server.store.tables import VERSION
 from plodek.server.workspace import Workspace
 from tests.conftest import DEMO_FILES, demo_file
 
+OLDER = Path(__file__).parent / "older"
 FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
 BRING = {"kind": "bring-layout", "id": "b", "file": "part.json", "shift": [4, 0]}
 PART = {
@@ -90,24 +91,42 @@ def test_an_upload_that_would_fill_the_disk_is_refused(monkeypatch):
         upload.unpacked(zipped({"recipe.json": b" " * 2000}), "big.zip")
 
 
-def test_a_database_of_the_version_before_is_brought_up(tmp_path):
-    """Revisions held the steps alone: they become whole recipes of the format they had."""
-    first = Workspace(tmp_path)
-    with first.database.connection_context():
-        from plodek.server.store import projects
-
-        projects.make("Old", {"steps": []})
-    cut = {"kind": "cut", "id": "c", "by": "fraction", "at": [0.5], "tier": {"at": [2, 0]}}
+@pytest.mark.parametrize("version", range(1, VERSION))
+def test_an_older_database_is_brought_up(tmp_path, version):
+    """What versions 1 and 2 of the tables have written: a frame and a cut by fraction, a file, and a job."""
     with sqlite3.connect(tmp_path / "plodek.db") as raw:
-        raw.execute("ALTER TABLE revision RENAME COLUMN document TO steps")
-        raw.execute("UPDATE revision SET steps = ?", [json.dumps([FRAME, cut])])
-        raw.execute("PRAGMA user_version = 1")
+        raw.executescript((OLDER / f"tables-{version}.sql").read_text())
     with make_app(Workspace(tmp_path, immediate=True)).test_client() as client:
         recipe = client.get("/api/projects/1/recipe").json
+        assert (recipe["name"], recipe["files"]) == ("Old weir", ["pier.csv"])
         assert recipe["steps"][1]["fractions"] == [0.5]
         assert client.get("/api/projects/1/model").json["steps"][1]["state"] == "ok"
+        assert client.get("/api/projects/1/files/pier.csv").json["counts"] == {"points": 3}
+        assert client.get(f"/api/jobs/{'a' * 32}").json["result"] == {"name": "old.zip"}
+        back = client.post("/api/projects/1/undo", json={"base": 1}).json
+        assert len(back["steps"]) == 1
+        job = client.post("/api/projects/1/handoffs", json={}).json
+        assert job["state"] == "failed"  # plane still, but a job of today's tables
     with sqlite3.connect(tmp_path / "plodek.db") as raw:
         assert raw.execute("PRAGMA user_version").fetchone() == (VERSION,)
+
+
+@pytest.mark.parametrize(
+    ("spoil", "words"),
+    [
+        (lambda path: path.write_bytes(b"no database at all" * 100), "cannot be used as Plodek's database"),
+        (lambda path: sqlite3.connect(path).execute("PRAGMA user_version = 99"), "by a newer Plodek"),
+        (lambda path: (path.unlink(), path.mkdir()), "cannot be used as Plodek's database"),
+    ],
+    ids=["damaged", "newer", "a folder"],
+)
+def test_a_database_that_cannot_be_used_is_told_in_a_sentence(tmp_path, spoil, words):
+    Workspace(tmp_path)
+    for name in ("plodek.db-wal", "plodek.db-shm"):
+        (tmp_path / name).unlink(missing_ok=True)
+    spoil(tmp_path / "plodek.db")
+    with pytest.raises(PlodekError, match=words):
+        Workspace(tmp_path)
 
 
 def test_watching_a_job_writes_nothing(client, demo_steps):
@@ -115,10 +134,10 @@ def test_watching_a_job_writes_nothing(client, demo_steps):
     job = client.post(f"/api/projects/{project}/builds", json={"base": 0, "steps": demo_steps}).json["id"]
     folder = client.application.extensions["plodek"].folder
     with sqlite3.connect(folder / "plodek.db") as raw:
-        before = raw.execute("SELECT beat, progress FROM job").fetchall()
+        before = raw.execute("SELECT changed, progress FROM job").fetchall()
         for _ in range(50):
             assert client.get(f"/api/jobs/{job}").json["state"] == "done"
-        assert raw.execute("SELECT beat, progress FROM job").fetchall() == before
+        assert raw.execute("SELECT changed, progress FROM job").fetchall() == before
 
 
 def test_listing_and_answering_read_no_file_contents(client, monkeypatch):
@@ -191,10 +210,10 @@ def test_500_previews_hold_the_process_below_a_limit(tmp_path):
 
 def test_settings_come_from_the_environment_in_one_place(monkeypatch):
     monkeypatch.setenv("PLODEK_HOSTS", "grid.local, other.local")
-    monkeypatch.setenv("PLODEK_MOST_MB", "7")
+    monkeypatch.setenv("PLODEK_WORKERS", "3")
     found = Settings.of_environment("10.0.0.5")
     assert found.hosts == ("127.0.0.1", "localhost", "10.0.0.5", "grid.local", "other.local")
-    assert found.most_mb == 7
+    assert (found.workers, found.evaluators) == (3, 4)
 
 
 def test_another_host_and_another_sites_page_are_refused(client):

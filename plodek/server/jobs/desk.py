@@ -1,24 +1,23 @@
-"""The desk where long work is asked for, watched and stopped; a worker takes it from the queue behind it."""
+"""The desk where long work is asked for, watched and stopped, and where workers take it from.
+
+The table of jobs is the queue: there is nothing beside it that could say otherwise.
+"""
 
 from __future__ import annotations
 
 import json
+import os
 import time
 import uuid
 from pathlib import Path
 from typing import Any, cast
 
-from huey import SqliteHuey
-from peewee import SqliteDatabase
+from peewee import SqliteDatabase, fn
 
 from plodek.core.errors import NothingFound
 from plodek.server.engine import Engine
 from plodek.server.jobs import work
 from plodek.server.store.tables import Job, Project
-
-#: Seconds between two signs of life of a worker, and without one till its jobs are dead.
-BEAT_EVERY = 5.0
-DEAD_AFTER = 30.0
 
 _ALIVE = ("waiting", "running")
 _CRASHED = json.dumps(
@@ -27,56 +26,83 @@ _CRASHED = json.dumps(
 
 
 class Desk:
-    """The jobs of one data folder."""
+    """The jobs of one data folder; ``immediate`` runs each within the call that asks for it."""
 
-    def __init__(self, folder: Path, engine: Engine, database: SqliteDatabase, *, immediate: bool) -> None:
-        self.engine, self._database = engine, database
-        self.queue = SqliteHuey(
-            "plodek",
-            filename=str(folder / "queue.db"),
-            immediate=immediate,
-            immediate_use_memory=True,
-        )
-        self._run = self.queue.task(name="run")(self._do)
+    def __init__(self, engine: Engine, database: SqliteDatabase, *, immediate: bool) -> None:
+        self.engine, self._database, self._immediate = engine, database, immediate
 
-    def ask(self, project: Project, kind: str, asked: dict[str, Any]) -> Job:
-        """Put a job on the queue."""
-        now = time.time()
-        job = Job.create(
-            id=uuid.uuid4().hex, project=project, kind=kind, asked=json.dumps(asked), created=now, beat=now
-        )
-        self._run(job.id)
+    def ask(self, project: Project, kind: str, asked: dict[str, Any], key: str = "") -> Job:
+        """Ask for a job; one for the same, told by its ``key``, that waits or runs already is joined."""
+        with self._database.atomic("IMMEDIATE"):
+            same = (Job.project == project) & (Job.kind == kind) & (Job.key == key) & Job.state.in_(_ALIVE)
+            there = Job.get_or_none(same & (Job.stop == 0)) if key else None
+            if there is not None:
+                return cast(Job, there)
+            now = time.time()
+            job = Job.create(
+                id=uuid.uuid4().hex, project=project, kind=kind, asked=json.dumps(asked), key=key,
+                created=now, changed=now,
+            )  # fmt: skip
+        if self._immediate:
+            work.run(self.engine, job)
         return self.get(job.id)
 
     def ask_with(self, project: Project, kind: str, asked: dict[str, Any], data: bytes) -> Job:
-        """Put a job on the queue that works on bytes which are not the project's yet."""
+        """Ask for a job that works on bytes which are not the project's yet."""
         upload = f"{uuid.uuid4().hex}.upload"
         (self.engine.cache / upload).write_bytes(data)
         return self.ask(project, kind, asked | {"upload": upload})
 
     def get(self, job: str) -> Job:
-        """Find a job; one whose worker has died is ended first. Raises NothingFound."""
+        """Find a job. Raises NothingFound."""
         found = Job.get_or_none(Job.id == job)
         if found is None:
             raise NothingFound(f"there is no job {job}")
-        if found.state in _ALIVE and found.beat < time.time() - DEAD_AFTER:
-            found.state, found.result = "failed", _CRASHED
-            found.save()
         return cast(Job, found)
 
+    def done(self, project: Project, kind: str, key: str) -> Job | None:
+        """Find the last job for the same that was done, by its ``key``."""
+        same = (Job.project == project) & (Job.kind == kind) & (Job.key == key) & (Job.state == "done")
+        return cast(Job | None, Job.select().where(same).order_by(Job.changed.desc()).first())
+
     def stop(self, job: str, *, keep: bool) -> Job:
-        """Stop a job; what it has reached is kept, or thrown away."""
+        """Stop a job; what it has reached is kept, or thrown away. One that waits is stopped at once."""
         found = self.get(job)
-        Job.update(stop=work.STOP if keep else work.DISCARD).where(Job.id == found.id).execute()
+        waits = (Job.id == found.id) & (Job.state == "waiting")
+        if Job.update(state="stopped", changed=time.time()).where(waits).execute():
+            work.tidy(self.engine, found)
+        else:
+            Job.update(stop=work.STOP if keep else work.DISCARD).where(Job.id == found.id).execute()
         return self.get(job)
 
-    def end_crashed(self) -> None:
-        """End the jobs that a worker before this one was running: it has crashed."""
-        Job.update(state="failed", result=_CRASHED).where(Job.state == "running").execute()
+    def take(self) -> Job | None:
+        """Take the next job that waits: of the project whose turn it is, its oldest one."""
+        if not Job.select().where(Job.state == "waiting").exists():
+            return None
+        with self._database.atomic("IMMEDIATE"):
+            running = fn.SUM(Job.state == "running")
+            last = fn.MAX(fn.COALESCE(Job.started, 0.0))
+            waiting = fn.SUM(Job.state == "waiting")
+            turn = Job.select(Job.project).group_by(Job.project).having(waiting > 0).order_by(running, last)
+            project = turn.limit(1).scalar()
+            waits = (Job.state == "waiting") & (Job.project == project)
+            job = Job.select().where(waits).order_by(Job.created).first()
+            if job is not None:
+                job.state, job.started, job.worker = "running", time.time(), os.getpid()
+                job.save()
+        return cast(Job | None, job)
 
-    def beat(self) -> None:
-        """Give a sign of life for all jobs that this worker runs or will run."""
-        Job.update(beat=time.time()).where(Job.state.in_(_ALIVE)).execute()
+    def end_crashed(self, worker: int | None = None) -> None:
+        """End the jobs that a worker was running, or any worker: it has ended itself."""
+        ran = Job.state == "running"
+        if worker is not None:
+            ran &= Job.worker == worker
+        for job in Job.select().where(ran):
+            state = "stopped" if job.stop else "failed"
+            Job.update(state=state, result="{}" if job.stop else _CRASHED, changed=time.time()).where(
+                (Job.id == job.id) & (Job.state == "running")
+            ).execute()
+            work.tidy(self.engine, job)
 
     def live_path(self, job: str) -> Path:
         """Where a running job keeps the nodes it has reached, for a live picture."""
@@ -85,11 +111,3 @@ class Desk:
     def download_path(self, job: str) -> Path:
         """Where a hand-off keeps its download."""
         return work.download_path(self.engine, job)
-
-    def _do(self, job: str) -> None:
-        opened = self._database.connect(reuse_if_open=True)
-        try:
-            work.run(self.engine, Job.get_by_id(job))
-        finally:
-            if opened:
-                self._database.close()

@@ -47,6 +47,25 @@ def download_path(engine: Engine, job: str) -> Path:
     return engine.cache / f"{job}.zip"
 
 
+def must_end(job: Job) -> bool:
+    """Whether a running job shall stop and does not see to it itself: only smoothing keeps what it has."""
+    smoothing = job.kind == "build" and job.progress != "{}"
+    return job.stop == DISCARD or (job.stop == STOP and not smoothing)
+
+
+def tidy(engine: Engine, job: Job) -> None:
+    """Throw away what a job has laid down for itself."""
+    live_path(engine, job.id).unlink(missing_ok=True)
+    shutil.rmtree(_files(engine, job.id), ignore_errors=True)
+    upload = json.loads(job.asked).get("upload")
+    if upload:
+        (engine.cache / upload).unlink(missing_ok=True)
+
+
+def _files(engine: Engine, job: str) -> Path:
+    return engine.cache / f"{job}.files"
+
+
 def run(engine: Engine, job: Job) -> None:
     """Run a job to a clear end: done, stopped, or failed with a sentence."""
     _mark(job, state="running")
@@ -54,6 +73,9 @@ def run(engine: Engine, job: Job) -> None:
         state, result = _KINDS[job.kind](engine, job)
     except (_Stopped, Halted):
         state, result = "stopped", {}
+    except OSError as error:
+        words = f"The data folder cannot be written to ({error.strerror}). Make room, and start it again."
+        state, result = "failed", {"error": words}
     except MemoryError:
         state, result = "failed", {"error": str(out_of_memory()), "title": OverBudget.title}
     except PlodekError as error:
@@ -62,11 +84,11 @@ def run(engine: Engine, job: Job) -> None:
         logging.getLogger(__name__).exception("job %s (%s)", job.id, job.kind)
         state, result = "failed", {"error": "Plodek made a mistake here; the log of the server has more."}
     _mark(job, state=state, result=json.dumps(result))
-    live_path(engine, job.id).unlink(missing_ok=True)
+    tidy(engine, job)
 
 
 def _mark(job: Job, **values: Any) -> None:
-    Job.update(beat=time.time(), **values).where(Job.id == job.id).execute()
+    Job.update(changed=time.time(), **values).where(Job.id == job.id).execute()
 
 
 def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
@@ -82,7 +104,7 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     if key is None:
         raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
     watch = _Watch(engine, job, [s.sweeps for s in models[-1].all_smoothing])
-    blocks, runs = engine.smooth(models[-1], applied, files, watch.of)
+    blocks, runs = engine.smoothed(key) or engine.smooth(models[-1], applied, files, watch.of)
     steps = list(recipe.steps)
     if watch.stopped:
         if any(one.note == "stopped" and one.sweeps == 0 for one in runs):
@@ -171,12 +193,9 @@ def _read(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         if Job.get_by_id(job.id).stop:
             raise Halted("the reading was stopped")
 
-    try:
-        data = path.read_bytes()
-        packed = engine.geometry(data, asked["name"], projects.digest(data), tell)
-        name = projects.add_file(projects.get(job.project_id), asked["name"], data)
-    finally:
-        path.unlink(missing_ok=True)
+    data = path.read_bytes()
+    packed = engine.geometry(data, asked["name"], projects.digest(data), tell)
+    name = projects.add_file(projects.get(job.project_id), asked["name"], data)
     return "done", file_facts(name, packed)
 
 
@@ -191,26 +210,24 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     found = engine.grid(evaluation, files)
     if found is None:
         raise NotReady("the smoothing has not been run yet", remedy="let it run first (Smooth)")
-    folder = engine.cache / f"{job.id}.files"
+    folder = _files(engine, job.id)
     name = "-".join("".join(c if c.isalnum() else " " for c in project.name).split()).lower()[:60] or "grid"
-    try:
-        done = hand_off(
-            found.grid,
-            folder,
-            name=name,
-            unit=evaluation.model.unit,
-            limits=evaluation.model.limits,
-            walls=found.walls,
-            formats=asked["formats"],
-            file_unit=asked["unit"],
-            scale=asked["scale"],
-            folded_too=asked["folded_too"],
-            poles_too=asked["poles_too"],
-        )
-        shutil.make_archive(str(download_path(engine, job.id).with_suffix("")), "zip", folder)
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
-    written = [str(f.relative_to(folder)) for f in done.files]
+    done = hand_off(
+        found.grid,
+        folder / "grid",
+        name=name,
+        unit=evaluation.model.unit,
+        limits=evaluation.model.limits,
+        walls=found.walls,
+        formats=asked["formats"],
+        file_unit=asked["unit"],
+        scale=asked["scale"],
+        folded_too=asked["folded_too"],
+        poles_too=asked["poles_too"],
+    )
+    packed = shutil.make_archive(str(folder / "packed"), "zip", folder / "grid")
+    Path(packed).replace(download_path(engine, job.id))
+    written = [str(f.relative_to(folder / "grid")) for f in done.files]
     return "done", {"name": f"{name}.zip", "files": written, "facts": done.facts}
 
 

@@ -1,35 +1,68 @@
-"""The worker process: takes jobs off the queue of a data folder, one at a time."""
+"""A worker process: takes jobs of a data folder, one at a time."""
 
 from __future__ import annotations
 
-import sys
+import os
+import tempfile
 import threading
 import time
 from pathlib import Path
 
 from plodek.core import lifeline
-from plodek.server.jobs.desk import BEAT_EVERY
+from plodek.server.jobs import work
+from plodek.server.jobs.desk import Desk
+from plodek.server.store.tables import Job
 from plodek.server.workspace import Workspace
 
+#: Seconds between two looks for a job, and whether the one that runs shall stop.
+LOOK_EVERY = 0.1
 
-def main() -> None:
-    """Work on a data folder until told to end, or until the server that started it is gone."""
-    lifeline.end_with(int(sys.argv[2]))
+
+def main(folder: Path) -> None:
+    """Work on a data folder until the server is gone."""
+    lifeline.end_with(os.getppid())
     lifeline.limit_memory()
-    workspace = Workspace(Path(sys.argv[1]))
-    desk, database = workspace.desk, workspace.database
-    with database.connection_context():
-        desk.end_crashed()
-
-    def live() -> None:
+    workspace = Workspace(folder)
+    tempfile.tempdir = str(workspace.temporary)
+    running = _Running(workspace)
+    threading.Thread(target=running.watch, daemon=True).start()
+    with workspace.database.connection_context():
         while True:
-            with database.connection_context():
-                desk.beat()
-            time.sleep(BEAT_EVERY)
+            job = workspace.desk.take()
+            if job is None:
+                time.sleep(LOOK_EVERY)
+            else:
+                running.run(job)
 
-    threading.Thread(target=live, daemon=True).start()
-    desk.queue.create_consumer(workers=1, initial_delay=0.05, max_delay=0.2, periodic=False).run()
 
+class _Running:
+    """The job that runs. What does not look itself whether it shall stop ends with the whole process."""
 
-if __name__ == "__main__":
-    main()
+    def __init__(self, workspace: Workspace) -> None:
+        self._workspace = workspace
+        self._job: Job | None = None
+        self._changing = threading.Lock()
+
+    def run(self, job: Job) -> None:
+        """Run a job to its end."""
+        with self._changing:
+            self._job = job
+        work.run(self._workspace.engine, job)
+        with self._changing:
+            self._job = None
+
+    def watch(self) -> None:
+        """Look whether the job that runs shall stop, and stops by itself; else end this process.
+
+        The server then tells how the job ended, and starts another worker.
+        """
+        with self._workspace.database.connection_context():
+            while True:
+                time.sleep(LOOK_EVERY)
+                with self._changing:
+                    if self._job is not None and work.must_end(self._desk.get(self._job.id)):
+                        os._exit(0)
+
+    @property
+    def _desk(self) -> Desk:
+        return self._workspace.desk

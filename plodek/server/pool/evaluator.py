@@ -13,20 +13,14 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from threading import Lock
 
-# All that a first evaluation needs is there before processes are forked off: each is ready in an instant.
-import shapely  # noqa: F401
 from apiflask import APIFlask
-from numba.core.registry import cpu_target
 from werkzeug.test import EnvironBuilder, run_wsgi_app
 
 from plodek.core import lifeline
-from plodek.server.app import load_routes, make_app
+from plodek.server.app import make_app
 from plodek.server.pool.message import Answered, Asked
 from plodek.server.settings import Settings
 from plodek.server.workspace import Workspace
-
-load_routes()
-cpu_target.target_context.refresh()  # no kernel may run here: threads do not survive a fork
 
 #: Requests of one evaluator that go on at once.
 THREADS = 6

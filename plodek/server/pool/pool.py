@@ -14,14 +14,13 @@ from concurrent.futures import Future
 from concurrent.futures import TimeoutError as NotYet
 from dataclasses import dataclass, field
 from itertools import count
-from multiprocessing import get_context
 from multiprocessing.connection import Connection
 from pathlib import Path
 from threading import Lock, Thread
 
 from plodek.core.budget import LIMITS, most, variable
 from plodek.core.errors import Halted, OverBudget
-from plodek.server.pool import evaluator
+from plodek.server.pool import evaluator, forked
 from plodek.server.pool.message import Answered, Asked
 from plodek.server.settings import Settings
 
@@ -31,8 +30,8 @@ MOST_OF_PROJECT, MOST_IN_ALL = 12, 48
 LOOK_EVERY = 0.25
 #: Seconds that work nobody waits for any more may still go on: its evaluator knows the project.
 LEFT_ALONE = 3.0
-#: Seconds beyond the time for an evaluation, for drawing and measuring.
-BEYOND = 30.0
+#: How much longer than an evaluation a request may take: it is drawn and measured too.
+BEYOND = 1.5
 #: Projects of which it is remembered who knows them.
 _KNOWN = 1000
 
@@ -59,15 +58,12 @@ class _Evaluator:
     """One process, and the requests that it has."""
 
     def __init__(self, folder: Path, settings: Settings, most_seconds: float) -> None:
-        context = get_context("forkserver")
-        context.set_forkserver_preload([evaluator.__name__])
-        ours, theirs = context.Pipe()
+        ours, theirs = forked.context().Pipe()
         self._connection: Connection = ours
         self._most_seconds = most_seconds
         self._sending = Lock()
         self.waiting: dict[int, _Waiting] = {}
-        self.process = context.Process(target=evaluator.main, args=(theirs, folder, settings), daemon=True)
-        self.process.start()
+        self.process = forked.start(evaluator.main, theirs, folder, settings)
         theirs.close()
         Thread(target=self._listen, daemon=True).start()
 
@@ -138,7 +134,7 @@ class Pool:
         self._lock, self._numbers = Lock(), count()
         self._evaluators: list[_Evaluator] = []
         self._knows: OrderedDict[int, _Evaluator] = OrderedDict()
-        self._most_seconds = most("evaluation_seconds") + BEYOND
+        self._most_seconds = most("evaluation_seconds") * BEYOND
         self._start()
 
     @property

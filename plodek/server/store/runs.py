@@ -36,14 +36,14 @@ def listed(project: Project) -> list[Ran]:
         fn.json_extract(Job.result, "$.revision"), fn.json_extract(Job.asked, "$.base")
     ).alias("kept")
     builds = (
-        Job.select(revision, Job.beat, Job.result)
+        Job.select(revision, Job.changed, Job.result)
         .where(
             (Job.project == project)
             & (Job.kind == "build")
             & Job.state.in_(("done", "stopped"))
             & fn.json_extract(Job.asked, "$.upto").is_null()
         )
-        .order_by(Job.beat.desc())
+        .order_by(Job.changed.desc())
         .tuples()
     )
     found: dict[int, Ran] = {}

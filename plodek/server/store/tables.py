@@ -15,12 +15,15 @@ from peewee import (
     ForeignKeyField,
     IntegerField,
     Model,
+    PeeweeException,
     SqliteDatabase,
     TextField,
 )
 
+from plodek.core.errors import BadFile, NotReady
+
 #: Raised with every change of the tables; `open_database` brings older files up to it.
-VERSION = 2
+VERSION = 3
 
 database = DatabaseProxy()
 
@@ -79,8 +82,13 @@ class Job(Table):
     progress: Any = TextField(default="{}")
     result: Any = TextField(default="{}")
     stop: Any = IntegerField(default=0)
+    #: What tells that another job is for the same.
+    key: Any = TextField(default="")
     created: Any = FloatField()
-    beat: Any = FloatField()
+    started: Any = FloatField(null=True)
+    changed: Any = FloatField()
+    #: The process that runs it.
+    worker: Any = IntegerField(null=True)
 
 
 class GridSummary(Table):
@@ -99,19 +107,52 @@ def _documents(found: SqliteDatabase) -> None:
     found.execute_sql("UPDATE revision SET document = '{\"plodek\": 1, \"steps\": ' || document || '}'")
 
 
+def _jobs(found: SqliteDatabase) -> None:
+    """Let the table of jobs be the queue: when each was started, by which worker, and what tells the same."""
+    found.execute_sql("ALTER TABLE job RENAME COLUMN beat TO changed")
+    found.execute_sql("ALTER TABLE job ADD COLUMN key TEXT NOT NULL DEFAULT ''")
+    found.execute_sql("ALTER TABLE job ADD COLUMN started REAL")
+    found.execute_sql("ALTER TABLE job ADD COLUMN worker INTEGER")
+
+
+#: What brings the tables of a version up to the next.
+_BROUGHT_UP = {1: _documents, 2: _jobs}
+
+
 def open_database(path: Path) -> SqliteDatabase:
-    """Open the database of a data folder, making or migrating it as needed."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    pragmas = {"journal_mode": "wal", "foreign_keys": 1, "busy_timeout": 10_000, "synchronous": "normal"}
+    """Open the database of a data folder, making or migrating it as needed.
+
+    Raises NotReady for one of a newer program, BadFile for one that cannot be read or written. What is
+    written has reached the disk once it is acknowledged.
+    """
+    pragmas = {"journal_mode": "wal", "foreign_keys": 1, "busy_timeout": 10_000, "synchronous": "full"}
     found = SqliteDatabase(path, pragmas=pragmas)
     database.initialize(found)
-    with found.connection_context(), found.atomic():
-        version = found.user_version
-        if version > VERSION:
-            raise RuntimeError(f"{path} was written by a newer Plodek (tables {version}); start that one")
-        if version == 1:
-            _documents(found)
-        if version < VERSION:
-            found.create_tables(TABLES)
-            found.user_version = VERSION
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with found.connection_context(), found.atomic():
+            _bring_up(found, path)
+    except (PeeweeException, OSError) as error:
+        raise BadFile(
+            f"it cannot be used as Plodek's database ({error})",
+            where=str(path),
+            remedy="see that the folder can be written to and its disk has room; a damaged file is "
+            "replaced by a backup (plodek restore)",
+        ) from error
     return found
+
+
+def _bring_up(found: SqliteDatabase, path: Path) -> None:
+    version = found.user_version
+    if version > VERSION:
+        raise NotReady(
+            f"{path} was written by a newer Plodek (tables {version}, this one knows {VERSION})",
+            remedy="start that one, or give another --data",
+        )
+    if version == VERSION:
+        return
+    if version:
+        for older in range(version, VERSION):
+            _BROUGHT_UP[older](found)
+    found.create_tables(TABLES)
+    found.user_version = VERSION

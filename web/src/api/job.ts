@@ -2,8 +2,9 @@ import { useEffect, useState } from "react";
 import type { Job } from "../model/types";
 import { http, taken } from "./client";
 
-/** Milliseconds between two looks at a job. */
+/** Milliseconds between two looks at a job; more where the server is busy: so many times what a look takes. */
 const LOOK = 200;
+const TIMES = 20;
 
 /** Watches a job: asks how it stands until it has ended; null before the first answer. */
 export function useJob(id: string | null): Job | null {
@@ -14,6 +15,7 @@ export function useJob(id: string | null): Job | null {
     let timer = 0;
     let gone = false;
     const look = async () => {
+      const began = performance.now();
       const told = await taken(
         http.GET("/api/jobs/{job}", { params: { path: { job: id } } }),
       ).catch(
@@ -21,7 +23,8 @@ export function useJob(id: string | null): Job | null {
       );
       if (gone) return;
       if (told) setJob(told);
-      if (!told || !ended(told)) timer = window.setTimeout(look, LOOK);
+      if (!told || !ended(told)) timer = 
+        timer = window.setTimeout(look, Math.max(LOOK, TIMES * (performance.now() - began)));
     };
     void look();
     return () => {

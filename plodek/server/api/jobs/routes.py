@@ -14,7 +14,8 @@ from pydantic import BaseModel
 
 from plodek.core.build.assemble import assemble
 from plodek.core.errors import NothingFound, NotReady
-from plodek.server.api.context import desk, evaluated, sends
+from plodek.core.fingerprint import fingerprint
+from plodek.server.api.context import desk, engine, evaluated, files_of, sends
 from plodek.server.api.grids.messages import PartOf
 from plodek.server.api.grids.pictures import grid_picture, plane_picture
 from plodek.server.api.grids.routes import shown_of
@@ -40,15 +41,23 @@ def ask_build(project: int, json_data: BuildIn) -> JobOut:
         raise evaluation.error
     if not evaluation.model.all_smoothing:
         raise NotReady("there is nothing to smooth", remedy="add a smoothing step")
-    return job_out(desk().ask(found, "build", json_data.model_dump()))
+    key = engine().smoothed_key(evaluation.applied.upto(json_data.upto), files_of(found))
+    asked = json_data.model_dump()
+    return job_out(desk().ask(found, "build", asked, f"{key} {json_data.base} {json_data.keep}"))
 
 
 @blueprint.post("/projects/<int:project>/handoffs")
 @blueprint.input(HandoffIn)
 @blueprint.output(JobOut, status_code=202)
 def ask_handoff(project: int, json_data: HandoffIn) -> JobOut:
-    """Write the grid in the wished formats, as one download."""
-    return job_out(desk().ask(projects.get(project), "handoff", json_data.model_dump()))
+    """Write the grid in the wished formats, as one download; one that is there already is given again."""
+    found = projects.get(project)
+    asked = json_data.model_dump()
+    key = f"{found.revision} {fingerprint()} {json.dumps(asked)}"
+    done = desk().done(found, "handoff", key)
+    if done is not None and desk().download_path(done.id).is_file():
+        return job_out(done)
+    return job_out(desk().ask(found, "handoff", asked, key))
 
 
 @blueprint.get("/jobs/<job>")

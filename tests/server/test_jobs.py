@@ -1,0 +1,138 @@
+"""Jobs as the table of jobs has them: joined, taken in turn, stopped, and ended clearly whatever happens."""
+
+import json
+import os
+
+import pytest
+
+from plodek.server.jobs import work
+from plodek.server.store import projects
+from plodek.server.store.tables import Job
+from plodek.server.workspace import Workspace
+
+FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
+SMOOTH = {"kind": "smooth", "id": "s", "sweeps": 20, "control": "no control"}
+
+
+@pytest.fixture
+def desk(tmp_path):
+    workspace = Workspace(tmp_path)
+    with workspace.database.connection_context():
+        yield workspace.desk
+
+
+def project(name="A"):
+    return projects.make(name, {"steps": []})
+
+
+def test_what_is_asked_for_twice_is_one_job_until_it_has_ended(desk):
+    one = project()
+    first = desk.ask(one, "build", {}, "key")
+    assert desk.ask(one, "build", {}, "key").id == first.id
+    assert desk.ask(one, "build", {}, "other").id != first.id
+    assert desk.ask(project("B"), "build", {}, "key").id != first.id
+    assert desk.ask(one, "handoff", {}).id != desk.ask(one, "handoff", {}).id
+    desk.stop(first.id, keep=True)
+    assert desk.ask(one, "build", {}, "key").id != first.id
+
+
+def test_each_project_has_its_turn(desk):
+    busy, quick = project("busy"), project("quick")
+    asked = [desk.ask(busy, "build", {}) for _ in range(3)]
+    late = desk.ask(quick, "build", {})
+    order = [desk.take().id for _ in range(4)]
+    assert order == [asked[0].id, late.id, asked[1].id, asked[2].id]
+    assert desk.take() is None
+
+
+def test_a_job_that_waits_is_stopped_at_once_and_never_taken(desk):
+    job = desk.ask_with(project(), "read", {"name": "a.stl"}, b"solid")
+    upload = desk.engine.cache / json.loads(job.asked)["upload"]
+    assert upload.is_file()
+    assert desk.stop(job.id, keep=True).state == "stopped"
+    assert not upload.exists()
+    assert desk.take() is None
+
+
+def test_the_jobs_of_a_worker_that_has_ended_are_told_as_failed_and_others_are_not(desk):
+    mine, waits = desk.ask(project(), "build", {}), desk.ask(project("B"), "build", {})
+    desk.take()
+    Job.update(worker=1).where(Job.id == mine.id).execute()
+    desk.end_crashed(os.getpid())
+    assert desk.get(mine.id).state == "running"
+    desk.end_crashed(1)
+    told = desk.get(mine.id)
+    assert (told.state, "worker stopped" in told.result) == ("failed", True)
+    assert desk.get(waits.id).state == "waiting"
+
+
+@pytest.mark.parametrize(
+    ("kind", "progress", "stop", "ends"),
+    [
+        ("build", "{}", 0, False),
+        ("build", "{}", work.STOP, True),
+        ("build", '{"sweeps": 5}', work.STOP, False),
+        ("build", '{"sweeps": 5}', work.DISCARD, True),
+        ("handoff", "{}", work.STOP, True),
+        ("read", '{"share": 0.5}', work.STOP, True),
+    ],
+)
+def test_only_smoothing_that_has_begun_keeps_what_it_has_reached(kind, progress, stop, ends):
+    assert work.must_end(Job(kind=kind, progress=progress, stop=stop)) == ends
+
+
+def test_a_stopped_job_whose_worker_has_ended_is_stopped_not_failed(desk):
+    job = desk.ask(project(), "handoff", {})
+    desk.take()
+    desk.stop(job.id, keep=True)
+    desk.end_crashed(os.getpid())
+    assert (desk.get(job.id).state, desk.get(job.id).result) == ("stopped", "{}")
+
+
+def build(client, at):
+    body = {"base": 1, "steps": [FRAME, SMOOTH], "keep": False}
+    return client.post(f"/api/projects/{at}/builds", json=body).json
+
+
+def test_what_has_been_smoothed_is_not_smoothed_again(client, monkeypatch):
+    at = client.post("/api/projects", json={"name": "A", "demo": False}).json["id"]
+    client.put(f"/api/projects/{at}/recipe", json={"base": 0, "steps": [FRAME, SMOOTH]})
+    first = build(client, at)
+    assert first["state"] == "done", first
+    engine = client.application.extensions["plodek"].engine
+    monkeypatch.setattr(engine, "smooth", None)
+    again = build(client, at)
+    assert (again["state"], again["result"]) == ("done", first["result"])
+
+
+def test_a_hand_off_that_is_there_is_given_again_until_the_recipe_changes(client):
+    at = client.post("/api/projects", json={"name": "A", "demo": False}).json["id"]
+    steps = [FRAME, {"kind": "extrude", "id": "e", "depth": 1, "cells": 1}]
+    steps += [{"kind": "patch", "id": "p", "name": "all", "type": "wall", "faces": {"rest": True}}]
+    client.put(f"/api/projects/{at}/recipe", json={"base": 0, "steps": steps})
+    url = f"/api/projects/{at}/handoffs"
+    first = client.post(url, json={"formats": ["vtk"]}).json
+    assert first["state"] == "done", first
+    assert client.post(url, json={"formats": ["vtk"]}).json["id"] == first["id"]
+    assert client.post(url, json={"formats": ["cgns"]}).json["id"] != first["id"]
+    desk = client.application.extensions["plodek"].desk
+    desk.download_path(first["id"]).unlink()
+    assert client.post(url, json={"formats": ["vtk"]}).json["id"] != first["id"]
+
+
+def test_a_damaged_file_of_the_cache_is_thrown_away_and_made_again(client):
+    at = client.post("/api/projects", json={"name": "A", "demo": False}).json["id"]
+    client.put(f"/api/projects/{at}/recipe", json={"base": 0, "steps": [FRAME, SMOOTH]})
+    assert build(client, at)["state"] == "done"
+    engine = client.application.extensions["plodek"].engine
+    for path in engine.cache.glob("*.npz"):
+        data = bytearray(path.read_bytes())
+        data[len(data) // 2] ^= 1
+        path.write_bytes(data)
+    engine._smoothed.clear()
+    engine._grids.clear()
+    told = client.get(f"/api/projects/{at}/grid").json
+    assert "has not been run yet" in told["detail"]
+    assert not list(engine.cache.glob("*.npz"))
+    assert build(client, at)["state"] == "done"
+    assert client.get(f"/api/projects/{at}/grid").status_code == 200

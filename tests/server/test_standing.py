@@ -1,0 +1,237 @@
+"""A server that stands: with all its processes, under what is too much, under many watchers, and after kills."""
+
+import contextlib
+import fcntl
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+
+import pytest
+
+from tests.server.hostile import BOX, FRAME, Case, at_random, numbered, too_much
+from tests.serving import resident, runs, served, start_server
+
+#: MB of memory that a process may have here, and what it may show beyond: shared code is counted too.
+MEMORY, SHARED = 2000, 400
+GOOD = numbered([FRAME])
+
+
+def tried(server, case: Case) -> int:
+    """Send a case and give the status; where steps are kept, that of what is asked of them."""
+    if case.body is None:
+        project = server.ask("POST", "projects", {"name": case.name, "demo": False})[1]["id"]
+        for name, data in case.files.items():
+            assert server.ask("POST", f"projects/{project}/files?name={name}", data)[0] == 201
+        body = {"base": 0, "steps": numbered(case.steps)}
+        status, told = server.ask("PUT", f"projects/{project}/recipe", body)
+        if status != 200:
+            assert told["detail"]
+            return status
+        return server.ask("GET", f"projects/{project}/{case.path}")[0]
+    project = server.ask("POST", "projects", {"name": case.name, "demo": False})[1]["id"]
+    as_json = "?" not in case.path
+    status, told = server.ask(case.method, f"projects/{project}/{case.path}", case.body, as_json=as_json)
+    if status >= 400:
+        assert told["detail"]
+        assert "Traceback" not in told["detail"]
+    return status
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory):
+    with served(tmp_path_factory.mktemp("standing"), PLODEK_MOST_MEMORY_MB=str(MEMORY)) as found:
+        yield found
+
+
+class Beside:
+    """Looks meanwhile how long another project's model takes, and how much memory the processes have."""
+
+    def __init__(self, server) -> None:
+        self.server, self.project = server, server.project(GOOD)
+        self.slowest, self.memory, self.wrong = 0.0, 0, []
+        self._end = threading.Event()
+
+    def __enter__(self):
+        self.ask()
+        self.slowest = 0.0
+        self._threads = [threading.Thread(target=self._look, args=(do,)) for do in (self.ask, self._weigh)]
+        for thread in self._threads:
+            thread.start()
+        return self
+
+    def __exit__(self, *_) -> None:
+        self._end.set()
+        for thread in self._threads:
+            thread.join()
+
+    def _look(self, do) -> None:
+        while not self._end.wait(0.1):
+            do()
+
+    def ask(self) -> None:
+        began = time.monotonic()
+        status, _ = self.server.ask("GET", f"projects/{self.project}/model")
+        self.slowest = max(self.slowest, time.monotonic() - began)
+        if status != 200:
+            self.wrong.append(status)
+
+    def _weigh(self) -> None:
+        self.memory = max(self.memory, *(resident(pid) for pid in self.server.family))
+
+
+def test_what_is_too_much_is_refused_and_holds_nobody_up(server):
+    with Beside(server) as beside:
+        for case in [*too_much(), *at_random(seed=13, count=60)]:
+            began = time.monotonic()
+            status = tried(server, case)
+            assert status < 500, (case.name, status)
+            assert time.monotonic() - began < 60, case.name
+    assert not beside.wrong
+    assert beside.slowest < 1.0
+    assert beside.memory < MEMORY + SHARED
+
+
+def test_what_takes_too_long_is_stopped_and_its_project_goes_on(tmp_path):
+    slow = [BOX, {"kind": "budget", "cells": 3 * 10**7}]
+    with served(tmp_path, PLODEK_MOST_EVALUATION_SECONDS="2") as server:
+        project = server.project(numbered(slow))
+        began = time.monotonic()
+        status, told = server.ask("GET", f"projects/{project}/quality?smoothed=false")
+        assert (status, "took longer than 2 seconds" in told["detail"]) == (422, True)
+        assert time.monotonic() - began < 8
+        assert server.ask("GET", f"projects/{project}/model")[0] == 200
+
+
+def test_an_evaluator_that_dies_takes_nobody_along(server):
+    project = server.project(GOOD)
+    before = server.evaluators
+    for pid in before:
+        os.kill(pid, signal.SIGKILL)
+    assert before
+    assert server.ask("GET", f"projects/{project}/model")[0] == 200
+
+
+def test_work_that_nobody_waits_for_is_given_up(server):
+    project = server.project(numbered([BOX, {"kind": "budget", "cells": 2 * 10**7}]))
+    host, port = server.address.removeprefix("http://").split(":")
+    with socket.create_connection((host, int(port))) as line:
+        path = f"/api/projects/{project}/quality?smoothed=false"
+        line.sendall(f"GET {path} HTTP/1.1\r\nHost: {host}\r\n\r\n".encode())
+        time.sleep(1.0)
+    before = set(server.family)
+    for _ in range(80):
+        time.sleep(0.1)
+        if before - set(server.family):
+            break
+    assert before - set(server.family)
+
+
+def test_watchers_and_silent_connections_hold_no_edit_up(server):
+    project = server.project(GOOD)
+    job = server.ask("POST", f"projects/{project}/handoffs", {})[1]["id"]
+    host, port = server.address.removeprefix("http://").split(":")
+    with contextlib.ExitStack() as opened:
+        for _ in range(300):
+            opened.enter_context(socket.create_connection((host, int(port))))
+        watchers = [opened.enter_context(socket.create_connection((host, int(port)))) for _ in range(200)]
+        look = f"GET /api/jobs/{job} HTTP/1.1\r\nHost: {host}\r\n\r\n".encode()
+        times = []
+        for revision in range(1, 11):
+            for watcher in watchers[revision % 5 :: 5]:  # each looks about once a second
+                watcher.sendall(look)
+            began = time.monotonic()
+            steps = numbered([{**FRAME, "width": 4 + revision}])
+            body = {"base": revision, "steps": steps}
+            assert server.ask("PUT", f"projects/{project}/recipe", body)[0] == 200
+            times.append(time.monotonic() - began)
+            time.sleep(0.2)
+        assert all(watcher.recv(20).startswith(b"HTTP/1.1 200") for watcher in watchers)
+    assert max(times) < 1.0  # the bench says how much less
+
+
+def test_every_process_ends_with_the_server_and_nothing_kept_is_lost(tmp_path):
+    server = start_server(tmp_path)
+    project, width = server.project(GOOD), 4.0
+    for how in (signal.SIGKILL, signal.SIGTERM, signal.SIGHUP):
+        recipe = server.ask("GET", f"projects/{project}/recipe")[1]
+        assert recipe["steps"][0]["width"] == width
+        assert server.ask("GET", f"projects/{project}/model")[0] == 200
+        for _ in range(5):
+            width += 1.0
+            body = {"base": recipe["revision"], "steps": numbered([{**FRAME, "width": width}])}
+            recipe = server.ask("PUT", f"projects/{project}/recipe", body)[1]
+        family = server.family
+        assert len(family) > 3
+        server.kill(how)
+        for _ in range(40):
+            if not any(runs(pid) for pid in family):
+                break
+            time.sleep(0.1)
+        assert not any(runs(pid) for pid in family)
+        server = start_server(tmp_path)
+    assert server.ask("GET", f"projects/{project}/recipe")[1]["steps"][0]["width"] == width
+    server.kill()
+
+
+def test_a_server_killed_early_leaves_no_process(tmp_path):
+    command = [sys.executable, "-m", "plodek.cli", "serve", "--port", "0", "--data", str(tmp_path)]
+    for seconds in (0.7, 1.4):
+        process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        time.sleep(seconds)
+        process.kill()
+        process.wait(10)
+    for _ in range(50):
+        left = subprocess.run(["pgrep", "-f", str(tmp_path)], capture_output=True, text=True).stdout
+        if not left:
+            break
+        time.sleep(0.1)
+    assert not left
+
+
+def test_a_second_server_on_a_folder_is_refused_and_told_who_holds_it(tmp_path):
+    with served(tmp_path) as first:
+        command = [sys.executable, "-m", "plodek.cli", "serve", "--port", "1", "--data", str(tmp_path)]
+        second = subprocess.run(command, capture_output=True, text=True, timeout=30)
+        assert second.returncode == 2
+        assert f"held by the server at {first.address}, process {first.process.pid}" in second.stderr
+    with (tmp_path / "server").open("a") as file:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)  # it is free again
+
+
+def test_a_job_is_stopped_within_a_second_wherever_it_is(tmp_path):
+    """A hand-off that takes long, with one that waits behind it: both are stopped, and the next one runs."""
+    steps = [BOX, {"kind": "budget", "cells": 10**7}]
+    steps.append({"kind": "patch", "name": "all", "type": "wall", "faces": {"rest": True}})
+    with served(tmp_path) as server:
+        large, small = server.project(numbered(steps)), server.project(numbered([*steps[:1], steps[2]]))
+
+        def hand_off(project, **how):
+            return server.ask("POST", f"projects/{project}/handoffs", how)[1]["id"]
+
+        def state(job):
+            return server.ask("GET", f"jobs/{job}")[1]["state"]
+
+        runs_long, waits = hand_off(large), hand_off(large, scale=2.0)
+        assert hand_off(large) == runs_long
+        for _ in range(100):
+            if state(runs_long) == "running":
+                break
+            time.sleep(0.1)
+        time.sleep(1.0)
+        for job in (waits, runs_long):
+            began = time.monotonic()
+            server.ask("POST", f"jobs/{job}/stop")
+            while state(job) != "stopped":
+                assert time.monotonic() - began < 1.0, state(job)
+                time.sleep(0.02)
+        last = hand_off(small)
+        for _ in range(100):
+            if state(last) == "done":
+                break
+            time.sleep(0.1)
+        assert state(last) == "done"
+        assert not list((tmp_path / "cache").glob("*.files"))

@@ -1,0 +1,119 @@
+"""A real server with all its processes, over a folder of its own."""
+
+import contextlib
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+
+@dataclass
+class Served:
+    """A server that runs: its process, and where it is."""
+
+    process: subprocess.Popen[bytes]
+    address: str
+
+    def ask(
+        self, method: str, path: str, body: Any = None, *, timeout: float = 100, as_json: bool = False
+    ) -> tuple[int, Any]:
+        """Ask for something; gives the status and what was answered. Bytes are sent as they are."""
+        raw = isinstance(body, bytes)
+        data = None if body is None else body if raw else json.dumps(body).encode()
+        kind = {"Content-Type": "application/octet-stream" if raw and not as_json else "application/json"}
+        request = urllib.request.Request(
+            f"{self.address}/api/{path}", data, {} if data is None else kind, method=method
+        )
+        try:
+            with urllib.request.urlopen(request, timeout=timeout) as answer:
+                status, kind, text = answer.status, answer.headers.get_content_type(), answer.read()
+        except urllib.error.HTTPError as error:
+            status, kind, text = error.code, error.headers.get_content_type(), error.read()
+        return status, json.loads(text) if kind.endswith("json") else text
+
+    def project(self, steps: list[dict[str, Any]], files: dict[str, bytes] | None = None) -> int:
+        """Make a project with steps and files."""
+        _, made = self.ask("POST", "projects", {"name": "tried", "demo": False})
+        for name, data in (files or {}).items():
+            assert self.ask("POST", f"projects/{made['id']}/files?name={name}", data)[0] == 201
+        told = self.ask("PUT", f"projects/{made['id']}/recipe", {"base": 0, "steps": steps})
+        assert told[0] == 200, told
+        return made["id"]
+
+    @property
+    def family(self) -> list[int]:
+        """The processes that the server has started, and those that these have, and so on."""
+        found = [self.process.pid]
+        for pid in found:
+            with contextlib.suppress(OSError):
+                for task in Path(f"/proc/{pid}/task").iterdir():
+                    found += map(int, (task / "children").read_text().split())
+        return found
+
+    @property
+    def evaluators(self) -> list[int]:
+        """The processes that evaluate: children of the one that they are forked off."""
+        return [pid for pid in self.family if _parent(pid) not in (self.process.pid, os.getpid())]
+
+    def kill(self, how: int = signal.SIGKILL) -> None:
+        self.process.send_signal(how)
+        self.process.wait(20)
+
+
+def _parent(pid: int) -> int:
+    return int(Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[1])
+
+
+def resident(pid: int) -> int:
+    """Give the MB of memory that a process has; 0 for one that is none."""
+    try:
+        lines = Path(f"/proc/{pid}/status").read_text().splitlines()
+    except OSError:
+        return 0
+    return next((int(line.split()[1]) // 1024 for line in lines if line.startswith("VmRSS")), 0)
+
+
+def runs(pid: int) -> bool:
+    """Whether a process runs; one that has ended and waits to be collected does not."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+def start_server(data: Path, **environment: str) -> Served:
+    """Start a server over a folder, and wait until it answers."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    clean = {k: v for k, v in os.environ.items() if not k.startswith("PLODEK_")}
+    command = [sys.executable, "-m", "plodek.cli", "serve", "--port", str(port), "--data", str(data)]
+    process = subprocess.Popen(command, env=clean | environment, stdout=subprocess.DEVNULL)
+    found = Served(process, f"http://127.0.0.1:{port}")
+    for _ in range(300):
+        with contextlib.suppress(OSError):
+            found.ask("GET", "projects", timeout=1)
+            return found
+        time.sleep(0.1)
+    process.kill()
+    raise RuntimeError("the server did not start")
+
+
+@contextlib.contextmanager
+def served(data: Path, **environment: str) -> Iterator[Served]:
+    """Serve over a folder for as long as the context lasts."""
+    found = start_server(data, **environment)
+    try:
+        yield found
+    finally:
+        found.process.kill()
+        found.process.wait(20)
