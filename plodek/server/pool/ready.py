@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
+import os
+
+import scipy.interpolate  # noqa: F401
+import scipy.optimize  # noqa: F401
+import scipy.spatial  # noqa: F401
 import shapely  # noqa: F401
 from numba.core.registry import cpu_target
 
+from plodek.core import lifeline
 from plodek.server.app import load_routes
 from plodek.server.jobs import worker  # noqa: F401
 from plodek.server.pool import evaluator  # noqa: F401
 
+# It ends with the server, and those forked off it with it.
+lifeline.end_with(os.getppid())
 load_routes()
 cpu_target.target_context.refresh()  # no kernel may run here: threads do not survive a fork
