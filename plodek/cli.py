@@ -23,6 +23,10 @@ _RECIPE = click.argument("recipe", type=click.Path(path_type=Path))
 _VALUES = click.option(
     "--set", "values", multiple=True, metavar="NAME=VALUE", help="Set a parameter, or step.field."
 )
+_DATA = click.option(
+    "--data", type=click.Path(path_type=Path), default=Path.home() / ".plodek", show_default=True,
+    envvar="PLODEK_DATA", show_envvar=True, help="Folder of the database and the cache.",
+)  # fmt: skip
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
@@ -166,10 +170,50 @@ def schema() -> None:
 def _serve_options(command: Callable[..., None]) -> Callable[..., None]:
     command = click.option("--host", default="127.0.0.1", show_default=True)(command)
     command = click.option("--port", default=8040, show_default=True)(command)
-    return click.option(
-        "--data", type=click.Path(path_type=Path), default=Path.home() / ".plodek", show_default=True,
-        envvar="PLODEK_DATA", show_envvar=True, help="Folder of the database and the cache.",
-    )(command)  # fmt: skip
+    return _DATA(command)
+
+
+@plodek.command()
+@click.option("--to", "file", type=click.Path(path_type=Path), required=True, help="The file to write.")
+@_DATA
+def backup(file: Path, data: Path) -> None:
+    """Write all projects, with their revisions and files, to one file; a server may go on meanwhile."""
+    from plodek.server.store.backup import back_up
+
+    count = back_up(data, file)
+    click.echo(f"{count} projects written to {file} ({file.stat().st_size / 1e6:.1f} MB)")
+
+
+@plodek.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@_DATA
+def restore(file: Path, data: Path) -> None:
+    """Put the backup FILE into a data folder that no server holds; what was there is kept beside it."""
+    from plodek.server.store.backup import restore as put_back
+    from plodek.server.store.holding import held
+
+    with held(data, "a restore"):
+        count, before = put_back(file, data)
+    click.echo(
+        f"{count} projects restored to {data}" + (f"; what was there is in {before}" if before else "")
+    )
+
+
+@plodek.command()
+@_DATA
+@_JSON
+def doctor(data: Path, as_json: bool) -> None:
+    """Look whether all is well: the folder, its database and cache, free space, memory, programs."""
+    from plodek.server.doctor import examined
+
+    found = examined(data)
+    if as_json:
+        click.echo(json.dumps([{"what": f.what, "fine": f.fine, "said": f.said} for f in found]))
+    else:
+        for one in found:
+            click.echo(f"  {'ok ' if one.fine else 'no '} {one.what}: {one.said}")
+    if not all(one.fine for one in found):
+        sys.exit(GATE_FAILED)
 
 
 @plodek.command()

@@ -21,7 +21,7 @@ from werkzeug.exceptions import HTTPException
 from plodek.core.budget import most, need, out_of_memory, variable
 from plodek.core.errors import NothingFound, PlodekError
 from plodek.core.recipe.document import need_bounded
-from plodek.server import api
+from plodek.server import api, seen
 from plodek.server.api.context import project_out
 from plodek.server.api.messages import Problem
 from plodek.server.pool.passing import is_evaluated, passed_on
@@ -31,13 +31,26 @@ from plodek.server.store.projects import Stale
 from plodek.server.workspace import Workspace
 
 if TYPE_CHECKING:
+    from plodek.server.jobs.workers import Workers
     from plodek.server.pool.pool import Pool
 
+#: What browsers are told with every answer: pages run their own scripts only, stand in no frame, tell nobody
+#: where they are, and take nothing for what it does not say it is. Styles are put in by the pages themselves.
+HEADERS = {
+    "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; "
+    "img-src 'self' data: blob:; font-src 'self' data:; object-src 'none'; "
+    "base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+    "Referrer-Policy": "no-referrer",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+}
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(workspace: Workspace, pool: Pool | None = None) -> APIFlask:
-    """Make the application over a workspace; a pool, where there is one, does what takes long."""
+def make_app(workspace: Workspace, pool: Pool | None = None, workers: Workers | None = None) -> APIFlask:
+    """Make the application over a workspace; where there are a pool and workers they do what takes long."""
     app = APIFlask(
         "plodek", title="Plodek", version=version("plodek"), static_folder="no-static", docs_path=None,
         spec_path="/api/openapi.json",
@@ -49,6 +62,7 @@ def make_app(workspace: Workspace, pool: Pool | None = None) -> APIFlask:
     app.config["VALIDATION_ERROR_STATUS_CODE"] = 422
     app.extensions["plodek"] = workspace
     database = workspace.database
+    seen.watch(app, workspace, pool, workers)
 
     @app.before_request
     def open_connection() -> Response | None:
@@ -66,6 +80,12 @@ def make_app(workspace: Workspace, pool: Pool | None = None) -> APIFlask:
     def close_connection(_: BaseException | None) -> None:
         if not database.is_closed():
             database.close()
+
+    @app.after_request
+    def guard(answer: Response) -> Response:
+        for name, value in HEADERS.items():
+            answer.headers.setdefault(name, value)
+        return answer
 
     for routes in load_routes():
         app.register_blueprint(routes.blueprint, url_prefix="/api")

@@ -13,6 +13,7 @@ VARIABLES: Mapping[str, str] = {
     "PLODEK_DATA": "folder of the database and the cache, where --data is left out",
     "PLODEK_HOSTS": "names of hosts that are answered, by commas, beside 127.0.0.1 and localhost",
     "PLODEK_EVALUATORS": "processes that evaluate recipes beside the server, at most; 4 where left out",
+    "PLODEK_LOG": "from which level the log tells: debug, info, warning or error; warning where left out",
     "PLODEK_WORKERS": "jobs that run at once; 1 where left out",
 } | {variable(name): f"the most {limit.of}" for name, limit in LIMITS.items()}
 

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 from plodek.server.engine import Engine
 from plodek.server.jobs.desk import Desk
 from plodek.server.settings import Settings
+from plodek.server.store import projects
 from plodek.server.store.tables import open_database
+
+#: Projects that were taken off the shelf may be brought back for so many seconds.
+KEEP_DELETED = 30 * 24 * 3600.0
 
 
 class Workspace:
@@ -22,3 +27,9 @@ class Workspace:
         self.database = open_database(folder / "plodek.db")
         self.engine = Engine(folder / "cache")
         self.desk = Desk(self.engine, self.database, immediate=immediate)
+
+    def sweep_out(self) -> None:
+        """Throw away files of the cache that are old, and what was taken off the shelf long ago."""
+        self.engine.sweep_out()
+        with self.database.connection_context():
+            projects.sweep_out(time.time() - KEEP_DELETED)

@@ -11,6 +11,7 @@ from pathlib import Path
 from plodek.core import lifeline
 from plodek.server.jobs import work
 from plodek.server.jobs.desk import Desk
+from plodek.server.seen import start_log
 from plodek.server.store.tables import Job
 from plodek.server.workspace import Workspace
 
@@ -22,6 +23,7 @@ def main(folder: Path) -> None:
     """Work on a data folder until the server is gone."""
     lifeline.end_with(os.getppid())
     lifeline.limit_memory()
+    start_log()
     workspace = Workspace(folder)
     tempfile.tempdir = str(workspace.temporary)
     running = _Running(workspace)

@@ -19,6 +19,7 @@ from werkzeug.test import EnvironBuilder, run_wsgi_app
 from plodek.core import lifeline
 from plodek.server.app import make_app
 from plodek.server.pool.message import Answered, Asked
+from plodek.server.seen import start_log
 from plodek.server.settings import Settings
 from plodek.server.workspace import Workspace
 
@@ -30,6 +31,7 @@ def main(connection: Connection, folder: Path, settings: Settings) -> None:
     """Answer requests until the server is gone."""
     lifeline.end_with(os.getppid())
     lifeline.limit_memory()
+    start_log()
     app = make_app(Workspace(folder, settings))
     sending = Lock()
 

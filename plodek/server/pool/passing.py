@@ -10,7 +10,7 @@ from shutil import copyfileobj
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from apiflask import HTTPError
-from flask import Response, request
+from flask import Response, g, request
 
 from plodek.server.pool.message import Asked
 
@@ -52,7 +52,12 @@ def passed_on(pool: Pool, temporary: Path, view: Callable[..., Any]) -> Response
     gone = request.environ.get("waitress.client_disconnected", lambda: False)
     with _body(temporary) as body:
         asked = Asked(
-            0, request.method, request.path, request.query_string.decode(), tuple(request.headers), body
+            0,
+            request.method,
+            request.path,
+            request.query_string.decode(),
+            (*request.headers, ("X-Request-Id", g.number)),
+            body,
         )
         try:
             answered = pool.answer(asked, project, gone, again=view.__dict__[_EVALUATED])

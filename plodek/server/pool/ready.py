@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import os
 
-import scipy.interpolate  # noqa: F401
-import scipy.optimize  # noqa: F401
+import scipy.interpolate
+import scipy.optimize
 import scipy.spatial  # noqa: F401
 import shapely  # noqa: F401
 from numba.core.registry import cpu_target

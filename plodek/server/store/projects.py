@@ -9,6 +9,7 @@ from typing import Any, cast
 
 from peewee import SQL, fn
 
+from plodek.core.budget import most
 from plodek.core.errors import BadValue, NothingFound, PlodekError
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe
@@ -89,6 +90,16 @@ def restore(project: int) -> Project:
     found.deleted = None
     found.save()
     return found
+
+
+def sweep_out(before: float) -> int:
+    """Drop for good what has been taken off the shelf before a time; give how many projects."""
+    return int(Project.delete().where(Project.deleted < before).execute())
+
+
+def taken_off() -> list[Project]:
+    """List the projects that have been taken off the shelf, the last one first."""
+    return list(Project.select().where(Project.deleted.is_null(False)).order_by(Project.deleted.desc()))
 
 
 def document_of(project: Project) -> dict[str, Any]:
@@ -235,6 +246,11 @@ def _put(project: Project, text: str) -> None:
     Revision.create(project=project, number=number, parent=project.revision, document=text, created=now)
     project.revision, project.changed = number, now
     project.save()
+    oldest = number - most("revisions") + 1
+    if oldest > 0:
+        here = Revision.project == project
+        Revision.delete().where(here & (Revision.number < oldest)).execute()
+        Revision.update(parent=None).where(here & (Revision.parent < oldest)).execute()
 
 
 def _revision(project: Project) -> Revision:

@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import type { GeometryFile, Job, Project } from "../model/types";
+import { patient } from "./patient";
 import type { paths } from "./schema.gen";
 
 /** An error of the server: RFC 9457, with where it is and what helps. */
@@ -13,7 +14,7 @@ export class Problem extends Error {
   }
 }
 
-const client = createClient<paths>({ baseUrl: "/" });
+const client = createClient<paths>({ baseUrl: "/", fetch: patient });
 export const http = client;
 
 interface Answer<T> {
@@ -42,12 +43,14 @@ export async function binary(
   body?: unknown,
   signal?: AbortSignal,
 ): Promise<ArrayBuffer> {
-  const response = await fetch(url, {
-    method: body === undefined ? "GET" : "POST",
-    headers: body === undefined ? {} : { "Content-Type": "application/json" },
-    body: body === undefined ? undefined : JSON.stringify(body),
-    signal,
-  });
+  const response = await patient(
+    new Request(url, {
+      method: body === undefined ? "GET" : "POST",
+      headers: body === undefined ? {} : { "Content-Type": "application/json" },
+      body: body === undefined ? undefined : JSON.stringify(body),
+      signal,
+    }),
+  );
   if (!response.ok) throw problemOf(await response.json().catch(() => null), response);
   return response.arrayBuffer();
 }

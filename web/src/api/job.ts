@@ -23,8 +23,11 @@ export function useJob(id: string | null): Job | null {
       );
       if (gone) return;
       if (told) setJob(told);
-      if (!told || !ended(told)) timer = 
-        timer = window.setTimeout(look, Math.max(LOOK, TIMES * (performance.now() - began)));
+      if (!told || !ended(told))
+        timer = timer = window.setTimeout(
+          look,
+          Math.max(LOOK, TIMES * (performance.now() - began)),
+        );
     };
     void look();
     return () => {

@@ -46,11 +46,12 @@ export const useModel = (project: number, revision: number | undefined, upto: nu
 export const usePreview = (project: number, steps: Step[] | null, against: Step[]) =>
   useQuery({
     queryKey: ["preview", project, JSON.stringify(steps), JSON.stringify(against)],
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       taken(
         http.POST("/api/projects/{project}/preview", {
           ...path(project),
           body: { steps: steps ?? [], against },
+          signal,
         }),
       ),
     enabled: steps !== null,
