@@ -77,11 +77,16 @@ def need(name: str, count: float, *, where: str = "") -> None:
     """Raise OverBudget where a count is beyond its limit, before what is counted is made."""
     limit = most(name)
     if count > limit:
-        raise OverBudget(
-            f"this would come to {_grouped(count)} {LIMITS[name].of}, and {_grouped(limit)} is the most",
-            where=where,
-            remedy=f"{LIMITS[name].remedy}; {variable(name)} sets another limit",
-        )
+        raise over(name, count, limit, where)
+
+
+def over(name: str, count: float, limit: float, where: str = "") -> OverBudget:
+    """Give the error for a count that is beyond a limit."""
+    return OverBudget(
+        f"this would come to {_grouped(count)} {LIMITS[name].of}, and {_grouped(limit)} is the most",
+        where=where,
+        remedy=f"{LIMITS[name].remedy}; {variable(name)} sets another limit",
+    )
 
 
 def out_of_memory() -> OverBudget:

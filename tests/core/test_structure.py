@@ -5,6 +5,7 @@ import re
 from pathlib import Path
 
 from plodek.cli import plodek
+from plodek.core.budget import LIMITS, variable
 from plodek.core.check.metric import METRICS
 from plodek.core.formats.registry import formats
 from plodek.core.recipe.reference import reference, schema_text
@@ -114,11 +115,15 @@ def test_every_command_with_its_options_is_documented():
 
 
 def test_every_variable_of_the_environment_is_read_in_one_place_and_documented():
-    told = (ROOT / "docs" / "formats.md").read_text()
+    told = (ROOT / "docs" / "operations.md").read_text()
     for name in VARIABLES:
         assert f"| `{name}` |" in told
+    for name, limit in LIMITS.items():
+        row = next(line for line in told.splitlines() if f"`{variable(name)}`" in line)
+        assert limit.of in row
+        assert name == "memory_mb" or f"{limit.default:,}".replace(",", " ") in row
     for path in (ROOT / "plodek").rglob("*.py"):
-        assert set(re.findall(r"PLODEK_[A-Z_]+", path.read_text())) <= set(VARIABLES), path
+        assert set(re.findall(r"PLODEK_[A-Z_]+[A-Z]", path.read_text())) <= {*VARIABLES, "PLODEK_MOST"}, path
 
 
 def test_every_route_says_what_it_does():

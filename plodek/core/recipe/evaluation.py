@@ -13,7 +13,7 @@ from threading import Lock
 import numpy as np
 from cachetools import LRUCache
 
-from plodek.core.budget import need, out_of_memory
+from plodek.core.budget import out_of_memory, over
 from plodek.core.errors import BadValue, OwnMistake, PlodekError
 from plodek.core.model.model import Model
 from plodek.core.recipe.document import Recipe, read
@@ -122,7 +122,7 @@ class Evaluator:
         if kept is not None:
             return kept
         if time.monotonic() > until:
-            need("evaluation_seconds", self._seconds + time.monotonic() - until)
+            raise over("evaluation_seconds", math.ceil(self._seconds) + 1, self._seconds)
         found = step.apply(model, context)
         doubtful = doubts_of(step, model)
         if doubtful:
