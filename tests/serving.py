@@ -38,7 +38,7 @@ class Served:
                 status, kind, text = answer.status, answer.headers.get_content_type(), answer.read()
         except urllib.error.HTTPError as error:
             status, kind, text = error.code, error.headers.get_content_type(), error.read()
-        return status, json.loads(text) if kind.endswith("json") else text
+        return status, json.loads(text) if text and kind.endswith("json") else text
 
     def project(self, steps: list[dict[str, Any]], files: dict[str, bytes] | None = None) -> int:
         """Make a project with steps and files."""

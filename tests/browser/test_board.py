@@ -165,6 +165,29 @@ def test_the_shelf_renames_duplicates_and_deletes_with_undo(page, address):
     expect(named).to_have_count(1)
 
 
+def test_what_was_taken_off_the_shelf_is_brought_back_and_all_of_it_travels(page, address, tmp_path):
+    board = Board(page, address)
+    for name in ("Off and on", "Stays"):
+        board.new(name)
+        page.get_by_role("button", name="Plodek").click()
+    row = page.locator("div", has=page.get_by_role("button", name="Off and on", exact=True)).last.locator(
+        ".."
+    )
+    row.get_by_role("button", name="Delete").click()
+    page.reload()  # later, when there is nothing to undo any more
+    page.get_by_role("button", name="Taken off the shelf").click()
+    expect(page.get_by_text("dropped for good on").first).to_be_visible()
+    page.get_by_role("button", name="Bring back Off and on").click()
+    expect(page.get_by_role("button", name="Off and on", exact=True)).to_be_visible()
+    with page.expect_download() as sent:
+        page.get_by_role("link", name="Download all").click()
+    packed = tmp_path / "shelf.zip"
+    sent.value.save_as(packed)
+    page.get_by_label("Recipe file").set_input_files(packed)
+    expect(page.get_by_text("projects have been brought in")).to_be_visible()
+    expect(page.get_by_role("button", name="Off and on", exact=True)).to_have_count(2)
+
+
 def test_a_slit_between_blocks_is_told_and_closed_by_the_advice(board, tmp_path):
     page = board.page
     corners = [[x, y] for y in (0, 1) for x in (0, 1)]

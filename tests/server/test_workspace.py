@@ -3,6 +3,7 @@
 import io
 import json
 import sqlite3
+import time
 import zipfile
 from pathlib import Path
 
@@ -10,10 +11,11 @@ import pytest
 
 from plodek.core.errors import BadFile, PlodekError
 from plodek.core.recipe import document
-from plodek.server.api.projects import upload
+from plodek.server.api.projects import archive
 from plodek.server.app import make_app
 from plodek.server.engine import Engine
 from plodek.server.settings import Settings
+from plodek.server.store import projects
 from plodek.server.store.tables import VERSION
 from plodek.server.workspace import Workspace
 from tests.conftest import DEMO_FILES, demo_file
@@ -53,18 +55,75 @@ def test_a_download_has_all_that_brought_in_recipes_read_and_makes_the_project_a
     with zipfile.ZipFile(io.BytesIO(data)) as found:
         assert sorted(found.namelist()) == ["part.json", "pier.csv", "recipe.json"]
     again = sent(client, data)
-    assert (again.status_code, again.json["name"], again.json["steps"]) == (201, "Two parts", 2)
-    recipes = [client.get(f"/api/projects/{p}/recipe").json for p in (project, again.json["id"])]
+    assert again.status_code == 201
+    [made] = again.json["projects"]
+    assert (made["name"], made["steps"]) == ("Two parts", 2)
+    recipes = [client.get(f"/api/projects/{p}/recipe").json for p in (project, made["id"])]
     assert recipes[0]["steps"] == recipes[1]["steps"]
     assert recipes[1]["parameters"] == {"wide": "f.width"}
-    models = [client.get(f"/api/projects/{p}/model").json for p in (project, again.json["id"])]
+    models = [client.get(f"/api/projects/{p}/model").json for p in (project, made["id"])]
     assert models[0] == models[1]
     assert models[0]["steps"][1]["state"] == "ok"
 
 
 def test_a_recipe_alone_makes_a_project_too(client):
     made = sent(client, json.dumps({"plodek": 1, "name": "", "steps": [FRAME]}).encode(), "weir.json")
-    assert (made.status_code, made.json["name"]) == (201, "weir.json")
+    assert (made.status_code, made.json["projects"][0]["name"]) == (201, "weir.json")
+
+
+def test_a_whole_shelf_goes_out_and_comes_back(client):
+    """Recipes and files of all projects; what was taken off the shelf does not go along."""
+    for name in ("Weir", "Weir", "Pier: a/b"):
+        made = client.post("/api/projects", json={"name": name, "demo": name != "Weir"}).json["id"]
+    gone = client.post("/api/projects", json={"name": "Gone"}).json["id"]
+    client.delete(f"/api/projects/{gone}")
+    answer = client.get("/api/projects/download")
+    assert ".zip" in answer.headers["Content-Disposition"]
+    again = sent(client, answer.data).json["projects"]
+    assert sorted(one["name"] for one in again) == ["Pier: a/b", "Weir", "Weir"]
+    pier = next(one["id"] for one in again if one["name"] != "Weir")
+    assert client.get(f"/api/projects/{pier}/recipe").json["files"] == ["pier-outline.csv"]
+    models = [client.get(f"/api/projects/{p}/model").json for p in (made, pier)]
+    assert models[0] == models[1]
+    bad = zipped({"x/recipe.json": b"{}", "y/recipe.json": json.dumps({"steps": [{"kind": "no"}]}).encode()})
+    assert sent(client, bad).status_code == 422
+    assert len(client.get("/api/projects").json["projects"]) == 6
+
+
+def test_what_was_taken_off_the_shelf_is_listed_until_it_is_swept_out(client):
+    workspace = client.application.extensions["plodek"]
+    ids = [client.post("/api/projects", json={"name": name}).json["id"] for name in "AB"]
+    for one in ids:
+        client.delete(f"/api/projects/{one}")
+    told = client.get("/api/projects").json
+    assert [one["name"] for one in told["taken_off"]] == ["B", "A"]
+    assert told["taken_off"][0]["until"] > time.time() + 29 * 24 * 3600
+    assert client.post(f"/api/projects/{ids[0]}/restored").json["name"] == "A"
+    with workspace.database.connection_context():
+        projects.Project.update(deleted=1.0).where(projects.Project.id == ids[1]).execute()
+    workspace.sweep_out()
+    told = client.get("/api/projects").json
+    assert ([one["name"] for one in told["projects"]], told["taken_off"]) == (["A"], [])
+    assert client.post(f"/api/projects/{ids[1]}/restored").status_code == 404
+
+
+def test_old_states_are_dropped_and_undo_goes_as_far_as_they_are_kept(client, monkeypatch):
+    monkeypatch.setenv("PLODEK_MOST_REVISIONS", "5")
+    project = client.post("/api/projects", json={"name": "A"}).json["id"]
+    for base in range(12):
+        steps = [{**FRAME, "width": base + 1}]
+        assert (
+            client.put(f"/api/projects/{project}/recipe", json={"base": base, "steps": steps}).status_code
+            == 200
+        )
+    widths = []
+    recipe = client.get(f"/api/projects/{project}/recipe").json
+    while recipe["can_undo"]:
+        recipe = client.post(f"/api/projects/{project}/undo", json={"base": recipe["revision"]}).json
+        widths.append(recipe["steps"][0]["width"])
+    assert widths == [11, 10, 9, 8]
+    assert client.post(f"/api/projects/{project}/undo", json={"base": recipe["revision"]}).status_code == 404
+    assert client.post(f"/api/projects/{project}/redo", json={"base": recipe["revision"]}).status_code == 200
 
 
 @pytest.mark.parametrize(
@@ -73,7 +132,11 @@ def test_a_recipe_alone_makes_a_project_too(client):
         (b"PK\x03\x04 torn", "no ZIP file that can be read"),
         (zipped({"a.csv": b"0 0\n"}), "there is no recipe in it"),
         (zipped({"a.json": b"{}", "b.json": b"{}"}), "2 files of it may be the recipe"),
-        (zipped({"x/recipe.json": b"{}", "y/recipe.json": b"{}"}), "two files in it are called"),
+        (
+            zipped({"x/recipe.json": b"{}", "y/part.json": b"{}", "z/part.json": b"{}"}),
+            "two files in it are called",
+        ),
+        (zipped({"x/recipe.json": b"{}", "y/recipe.json": b"{"}), "it is not JSON"),
         (zipped({"recipe.json": b"{"}), "it is not JSON"),
         (b"[]", "recipe.zip"),
     ],
@@ -86,9 +149,9 @@ def test_a_bad_upload_is_refused_with_a_sentence_and_makes_nothing(client, data,
 
 
 def test_an_upload_that_would_fill_the_disk_is_refused(monkeypatch):
-    monkeypatch.setattr(upload, "MOST_BYTES", 1000)
+    monkeypatch.setattr(archive, "MOST_BYTES", 1000)
     with pytest.raises(BadFile, match="Stay below"):
-        upload.unpacked(zipped({"recipe.json": b" " * 2000}), "big.zip")
+        archive.unpacked(zipped({"recipe.json": b" " * 2000}), "big.zip")
 
 
 @pytest.mark.parametrize("version", range(1, VERSION))
@@ -144,7 +207,6 @@ def test_listing_and_answering_read_no_file_contents(client, monkeypatch):
     """Names and hashes come from the database by themselves; the contents stay where they are."""
     project = client.post("/api/projects", json={"name": "Pier", "demo": True}).json["id"]
     assert client.get(f"/api/projects/{project}/model").status_code == 200
-    from plodek.server.store import projects
 
     def refuse(*_):
         raise AssertionError("a file's contents were read")
@@ -227,6 +289,6 @@ def test_two_workspaces_in_a_process_keep_apart(tmp_path):
         make_app(Workspace(tmp_path / name, immediate=True)).test_client() for name in ("one", "other")
     )
     assert one.post("/api/projects", json={"name": "Weir", "demo": False}).status_code == 201
-    assert other.get("/api/projects").json == {"projects": []}
+    assert other.get("/api/projects").json["projects"] == []
     assert other.post("/api/projects", json={"name": "Siphon", "demo": False}).status_code == 201
     assert [project["name"] for project in one.get("/api/projects").json["projects"]] == ["Weir"]

@@ -56,6 +56,12 @@ def make(name: str, recipe: dict[str, Any] | None = None, files: dict[str, bytes
     return cast(Project, project)
 
 
+def make_all(several: list[tuple[str, dict[str, Any], dict[str, bytes]]]) -> list[Project]:
+    """Make projects, of names, recipes and files: all of them, or none where one cannot be made."""
+    with database.atomic():
+        return [make(*one) for one in several]
+
+
 def _document(recipe: dict[str, Any]) -> dict[str, Any]:
     """Give what is stored of a recipe: its format, parameters and steps. The project has its name."""
     found = brought_up(recipe)

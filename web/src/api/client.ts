@@ -65,9 +65,13 @@ export async function sendGeometry(project: number, file: File): Promise<Job> {
   return sent(`/api/projects/${project}/geometry?name=${encodeURIComponent(file.name)}`, file);
 }
 
-/** Makes a project of a recipe, or of a ZIP file of one with its files. */
-export async function sendRecipe(file: File): Promise<Project> {
-  return sent(`/api/projects/uploads?name=${encodeURIComponent(file.name)}`, file);
+/** Makes a project of a recipe, or of a ZIP file of one with its files, or all of a shelf. */
+export async function sendRecipes(file: File): Promise<Project[]> {
+  const made = await sent<{ projects: Project[] }>(
+    `/api/projects/uploads?name=${encodeURIComponent(file.name)}`,
+    file,
+  );
+  return made.projects;
 }
 
 async function sent<T>(url: string, file: File): Promise<T> {

@@ -47,7 +47,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List the projects on the shelf. */
+        /** List the projects on the shelf, and those that were taken off it. */
         get: {
             parameters: {
                 query?: never;
@@ -63,7 +63,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ProjectsOut"];
+                        "application/json": components["schemas"]["ShelfOut"];
                     };
                 };
             };
@@ -279,7 +279,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a project of a recipe, or of a ZIP file of one with its files: the body of the request. */
+        /** Make a project of a recipe, or of a ZIP file of one with its files, or all of a shelf: the body. */
         post: {
             parameters: {
                 query: {
@@ -297,7 +297,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ProjectOut"];
+                        "application/json": components["schemas"]["ProjectsOut"];
                     };
                 };
                 /** @description Validation error */
@@ -311,6 +311,42 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/download": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Give all projects of the shelf as one ZIP file, each in a folder: recipes and files as they stand. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description a ZIP file */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/zip": unknown;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1724,7 +1760,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Write the grid in the wished formats, as one download. */
+        /** Write the grid in the wished formats, as one download; one that is there already is given again. */
         post: {
             parameters: {
                 query?: never;
@@ -2315,7 +2351,7 @@ export interface components {
          * ProjectOut
          * @description A project on the shelf; ``facts`` sums up its grid where it has been built.
          */
-        "ProjectsOut.ProjectOut": {
+        "ShelfOut.ProjectOut": {
             /** Id */
             id: number;
             /** Name */
@@ -2335,12 +2371,26 @@ export interface components {
             } | null;
         };
         /**
-         * ProjectsOut
-         * @description The shelf.
+         * TakenOff
+         * @description A project that was taken off the shelf, and until when it may be brought back.
          */
-        ProjectsOut: {
+        "ShelfOut.TakenOff": {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Until */
+            until: number;
+        };
+        /**
+         * ShelfOut
+         * @description The shelf, and what was taken off it and may be brought back.
+         */
+        ShelfOut: {
             /** Projects */
-            projects: components["schemas"]["ProjectsOut.ProjectOut"][];
+            projects: components["schemas"]["ShelfOut.ProjectOut"][];
+            /** Taken Off */
+            taken_off: components["schemas"]["ShelfOut.TakenOff"][];
         };
         /**
          * ProjectOut
@@ -2440,6 +2490,37 @@ export interface components {
             formula: string;
             /** Range */
             range: string;
+        };
+        /**
+         * ProjectOut
+         * @description A project on the shelf; ``facts`` sums up its grid where it has been built.
+         */
+        "ProjectsOut.ProjectOut": {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Changed */
+            changed: number;
+            /** Revision */
+            revision: number;
+            /** Steps */
+            steps: number;
+            /**
+             * Facts
+             * @default null
+             */
+            facts: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * ProjectsOut
+         * @description Projects, the last changed first.
+         */
+        ProjectsOut: {
+            /** Projects */
+            projects: components["schemas"]["ProjectsOut.ProjectOut"][];
         };
         /**
          * NameIn

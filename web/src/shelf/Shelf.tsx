@@ -2,7 +2,7 @@ import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useLocation } from "wouter";
-import { http, sendRecipe, taken } from "../api/client";
+import { http, sendRecipes, taken } from "../api/client";
 import { useSchema } from "../api/queries";
 import { whole } from "../model/numbers";
 import type { Project } from "../model/types";
@@ -18,7 +18,7 @@ export function Shelf() {
   const schema = useSchema();
   const projects = useQuery({
     queryKey: ["projects"],
-    queryFn: async () => (await taken(http.GET("/api/projects"))).projects,
+    queryFn: () => taken(http.GET("/api/projects")),
   });
   const again = () => cache.invalidateQueries({ queryKey: ["projects"] });
   const make = useMutation({
@@ -30,10 +30,11 @@ export function Shelf() {
     },
   });
   const bring = useMutation({
-    mutationFn: sendRecipe,
-    onSuccess: (project) => {
+    mutationFn: sendRecipes,
+    onSuccess: (made) => {
       again();
-      go(`/project/${project.id}`);
+      const [only, ...others] = made;
+      if (only && others.length === 0) go(`/project/${only.id}`);
     },
   });
   const act = useMutation({
@@ -43,6 +44,7 @@ export function Shelf() {
   useEffect(() => {
     document.title = "Plodek";
   }, []);
+  const shelved = projects.data?.projects;
   const problem = make.error ?? bring.error ?? act.error ?? projects.error;
   return (
     <Box height="100%" overflow="auto">
@@ -61,7 +63,7 @@ export function Shelf() {
       </Flex>
       <Grid templateColumns="minmax(0, 1fr) 300px" gap="10" maxW="1080px" mx="auto" px="6" py="8">
         <Box>
-          <Heading right={projects.data ? `${projects.data.length}` : ""}>Projects</Heading>
+          <Heading right={shelved ? `${shelved.length}` : ""}>Projects</Heading>
           {problem && <Wrong>{problem.message}</Wrong>}
           {deleted && (
             <Flex
@@ -86,12 +88,17 @@ export function Shelf() {
               </Quiet>
             </Flex>
           )}
-          {projects.data?.length === 0 && (
+          {bring.data && bring.data.length > 1 && (
+            <Text role="status" color="muted" mb="2">
+              {bring.data.length} projects have been brought in.
+            </Text>
+          )}
+          {shelved?.length === 0 && (
             <Empty>
               The shelf is empty. Start a new project, or one from the demo, at the right.
             </Empty>
           )}
-          {projects.data?.map((project) => (
+          {shelved?.map((project) => (
             <Row
               key={project.id}
               project={project}
@@ -114,10 +121,18 @@ export function Shelf() {
               }}
             />
           ))}
+          <TakenOff
+            projects={projects.data?.taken_off ?? []}
+            back={(id) => {
+              act.mutate(() => taken(http.POST("/api/projects/{project}/restored", path(id))));
+              if (deleted?.id === id) setDeleted(null);
+            }}
+          />
         </Box>
         <Box>
           <NewProject make={(name, demo) => make.mutate({ name, demo })} busy={make.isPending} />
           <BringIn bring={bring.mutate} busy={bring.isPending} />
+          <DownloadAll count={shelved?.length ?? 0} />
         </Box>
       </Grid>
     </Box>
@@ -205,6 +220,64 @@ function BringIn({ bring, busy }: { bring: (file: File) => void; busy: boolean }
       <Text fontSize="12px" color="muted" mt="3">
         A recipe (.json), or a project with its files (.zip) as Hand-off gives it. It can be dropped
         here too.
+      </Text>
+    </Box>
+  );
+}
+
+/** What was taken off the shelf: brought back from here for a while, folded up until it is wanted. */
+function TakenOff(props: {
+  projects: { id: number; name: string; until: number }[];
+  back: (project: number) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  if (props.projects.length === 0) return null;
+  return (
+    <Box mt="6">
+      <Quiet aria-expanded={open} onClick={() => setOpen(!open)}>
+        {open ? "▾" : "▸"} Taken off the shelf ({props.projects.length})
+      </Quiet>
+      {open &&
+        props.projects.map(({ id, name, until }) => (
+          <Flex
+            key={id}
+            align="center"
+            gap="3"
+            px="4"
+            py="1.5"
+            borderBottom="1px solid"
+            borderColor="rule"
+          >
+            <Text flex="1" minW="0" truncate>
+              {name}
+            </Text>
+            <Text fontSize="12px" color="muted">
+              dropped for good on{" "}
+              {new Date(until * 1000).toLocaleDateString("en-GB", { dateStyle: "medium" })}
+            </Text>
+            <Quiet aria-label={`Bring back ${name}`} onClick={() => props.back(id)}>
+              Bring back
+            </Quiet>
+          </Flex>
+        ))}
+    </Box>
+  );
+}
+
+/** All recipes with their files, to keep elsewhere or to bring in on another shelf. */
+function DownloadAll({ count }: { count: number }) {
+  if (count === 0) return null;
+  return (
+    <Box mt="8">
+      <Heading>All projects</Heading>
+      <Quiet asChild width="full" size="sm">
+        <a href="/api/projects/download" download>
+          Download all
+        </a>
+      </Quiet>
+      <Text fontSize="12px" color="muted" mt="3">
+        A ZIP file with the recipes as they stand and the files they read. Bring in a recipe takes
+        it back, here or on another shelf.
       </Text>
     </Box>
   );

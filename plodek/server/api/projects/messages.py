@@ -8,9 +8,23 @@ from plodek.server.api.messages import Message, ProjectOut
 
 
 class ProjectsOut(Message):
-    """The shelf."""
+    """Projects, the last changed first."""
 
     projects: list[ProjectOut]
+
+
+class TakenOff(Message):
+    """A project that was taken off the shelf, and until when it may be brought back."""
+
+    id: int
+    name: str
+    until: float
+
+
+class ShelfOut(ProjectsOut):
+    """The shelf, and what was taken off it and may be brought back."""
+
+    taken_off: list[TakenOff]
 
 
 class ProjectIn(Message):

@@ -3,27 +3,42 @@
 from __future__ import annotations
 
 import json
+import tempfile
+import time
 
 from apiflask import APIBlueprint
-from flask import request
+from flask import Response, request, send_file
 from pydantic import BaseModel, Field
 
-from plodek.server.api.context import project_out
+from plodek.server.api.context import engine, project_out, sends
 from plodek.server.api.messages import ProjectOut
-from plodek.server.api.projects.messages import NameIn, ProjectIn, ProjectsOut
-from plodek.server.api.projects.upload import unpacked
+from plodek.server.api.projects.archive import pack_all, unpacked
+from plodek.server.api.projects.messages import NameIn, ProjectIn, ProjectsOut, ShelfOut, TakenOff
 from plodek.server.demo import demo_files, demo_recipe
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
+from plodek.server.workspace import KEEP_DELETED
 
 blueprint = APIBlueprint("projects", __name__)
 
 
 @blueprint.get("/projects")
-@blueprint.output(ProjectsOut)
-def list_projects() -> ProjectsOut:
-    """List the projects on the shelf."""
-    return ProjectsOut(projects=[project_out(p) for p in projects.listed()])
+@blueprint.output(ShelfOut)
+def list_projects() -> ShelfOut:
+    """List the projects on the shelf, and those that were taken off it."""
+    off = [TakenOff(id=p.id, name=p.name, until=p.deleted + KEEP_DELETED) for p in projects.taken_off()]
+    return ShelfOut(projects=[project_out(p) for p in projects.listed()], taken_off=off)
+
+
+@blueprint.get("/projects/download")
+@blueprint.doc(responses=sends("a ZIP file", "application/zip"))
+def download_all() -> Response:
+    """Give all projects of the shelf as one ZIP file, each in a folder: recipes and files as they stand."""
+    packed = tempfile.TemporaryFile()  # noqa: SIM115  # the answer reads it, and it goes with the answer
+    pack_all(projects.listed(), engine(), packed)
+    packed.seek(0)
+    name = time.strftime("plodek-shelf-%Y-%m-%d.zip")
+    return send_file(packed, "application/zip", as_attachment=True, download_name=name)
 
 
 @blueprint.post("/projects")
@@ -44,12 +59,15 @@ class UploadQuery(BaseModel):
 
 @blueprint.post("/projects/uploads")
 @blueprint.input(UploadQuery, location="query")
-@blueprint.output(ProjectOut, status_code=201)
+@blueprint.output(ProjectsOut, status_code=201)
 @evaluated_apart(again=False)
-def upload_project(query_data: UploadQuery) -> ProjectOut:
-    """Make a project of a recipe, or of a ZIP file of one with its files: the body of the request."""
-    recipe, files = unpacked(request.get_data(cache=False), query_data.name)
-    return project_out(projects.make(recipe.name or query_data.name[:120], recipe.document(), files))
+def upload_projects(query_data: UploadQuery) -> ProjectsOut:
+    """Make a project of a recipe, or of a ZIP file of one with its files, or all of a shelf: the body."""
+    found = unpacked(request.get_data(cache=False), query_data.name)
+    made = projects.make_all(
+        [(recipe.name or query_data.name[:120], recipe.document(), files) for recipe, files in found]
+    )
+    return ProjectsOut(projects=[project_out(one) for one in made])
 
 
 @blueprint.patch("/projects/<int:project>")

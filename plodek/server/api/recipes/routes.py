@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import io
-import json
-import zipfile
 from importlib.metadata import version
 
 from apiflask import APIBlueprint
@@ -12,8 +10,8 @@ from flask import Response, send_file
 
 from plodek.core.formats.registry import written
 from plodek.core.recipe import document
-from plodek.core.recipe.evaluation import all_files
-from plodek.server.api.context import files_of, sends
+from plodek.server.api.context import engine, sends
+from plodek.server.api.projects.archive import pack
 from plodek.server.api.recipes.messages import BaseIn, FormatOut, RecipeIn, RecipeOut, SchemaOut
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
@@ -47,13 +45,8 @@ def download_recipe(project: int) -> Response:
     It is ready for `plodek build`, and to be made a project of again.
     """
     found = projects.get(project)
-    files = files_of(found)
     packed = io.BytesIO()
-    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
-        text = json.dumps(projects.document_of(found), indent=1, ensure_ascii=False)
-        archive.writestr("recipe.json", text)
-        for name in all_files(projects.recipe_of(found), files):
-            archive.writestr(name, files.read(name))
+    pack(found, engine(), packed)
     packed.seek(0)
     return send_file(packed, as_attachment=True, download_name="recipe.zip")
 
