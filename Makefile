@@ -9,7 +9,7 @@ ROOT_APT = if [ "$$(id -u)" = 0 ]; then \
 	apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(1); \
 	else echo "please install: $(1)"; exit 1; fi
 
-.PHONY: demo test quick setup bench lint types reference screenshots clean
+.PHONY: demo test quick setup bench soak lint types reference screenshots clean
 
 demo: build/python build/pages build/kernels
 	$(BIN)/plodek demo
@@ -46,6 +46,10 @@ reference: build/python
 
 bench: setup
 	$(BIN)/python bench/bench.py
+
+# Half an hour of edits, kills and hostile things, with the figures that came of it.
+soak: setup
+	$(BIN)/python -m tests.soak
 
 # Takes the pictures of docs/screenshots anew, from the demo data.
 screenshots: setup

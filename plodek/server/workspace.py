@@ -26,7 +26,7 @@ class Workspace:
         self.settings = settings or Settings()
         self.database = open_database(folder / "plodek.db")
         self.engine = Engine(folder / "cache")
-        self.desk = Desk(self.engine, self.database, immediate=immediate)
+        self.desk = Desk(self.engine, immediate=immediate)
 
     def sweep_out(self) -> None:
         """Throw away files of the cache that are old, and what was taken off the shelf long ago."""

@@ -2,7 +2,6 @@
 
 import contextlib
 import fcntl
-import os
 import signal
 import socket
 import subprocess
@@ -12,33 +11,13 @@ import time
 
 import pytest
 
-from tests.server.hostile import BOX, FRAME, Case, at_random, numbered, too_much
-from tests.serving import resident, runs, served, start_server
+from tests.server.hostile import BOX, FRAME, at_random, numbered, too_much
+from tests.server.strain import edit_at_once, kill_parts, kill_whole, send
+from tests.serving import resident, served
 
 #: MB of memory that a process may have here, and what it may show beyond: shared code is counted too.
 MEMORY, SHARED = 2000, 400
 GOOD = numbered([FRAME])
-
-
-def tried(server, case: Case) -> int:
-    """Send a case and give the status; where steps are kept, that of what is asked of them."""
-    if case.body is None:
-        project = server.ask("POST", "projects", {"name": case.name, "demo": False})[1]["id"]
-        for name, data in case.files.items():
-            assert server.ask("POST", f"projects/{project}/files?name={name}", data)[0] == 201
-        body = {"base": 0, "steps": numbered(case.steps)}
-        status, told = server.ask("PUT", f"projects/{project}/recipe", body)
-        if status != 200:
-            assert told["detail"]
-            return status
-        return server.ask("GET", f"projects/{project}/{case.path}")[0]
-    project = server.ask("POST", "projects", {"name": case.name, "demo": False})[1]["id"]
-    as_json = "?" not in case.path
-    status, told = server.ask(case.method, f"projects/{project}/{case.path}", case.body, as_json=as_json)
-    if status >= 400:
-        assert told["detail"]
-        assert "Traceback" not in told["detail"]
-    return status
 
 
 @pytest.fixture(scope="module")
@@ -87,8 +66,10 @@ def test_what_is_too_much_is_refused_and_holds_nobody_up(server):
     with Beside(server) as beside:
         for case in [*too_much(), *at_random(seed=13, count=60)]:
             began = time.monotonic()
-            status = tried(server, case)
+            status, told = send(server, case)
             assert status < 500, (case.name, status)
+            assert "Traceback" not in told
+            assert bool(told) == (status >= 400)
             assert time.monotonic() - began < 60, case.name
     assert not beside.wrong
     assert beside.slowest < 1.0
@@ -106,13 +87,15 @@ def test_what_takes_too_long_is_stopped_and_its_project_goes_on(tmp_path):
         assert server.ask("GET", f"projects/{project}/model")[0] == 200
 
 
-def test_an_evaluator_that_dies_takes_nobody_along(server):
-    project = server.project(GOOD)
-    before = server.evaluators
-    for pid in before:
-        os.kill(pid, signal.SIGKILL)
-    assert before
-    assert server.ask("GET", f"projects/{project}/model")[0] == 200
+def test_evaluators_and_workers_that_die_take_nothing_along(server):
+    found = kill_parts(server, 20)
+    assert (found.edits, found.lost, found.wrong) == (20, 0, [])
+
+
+def test_eight_clients_and_two_tabs_lose_no_edit(server):
+    found = edit_at_once(server, clients=8, each=25)
+    assert (found.edits, found.lost, found.wrong) == (200, 0, [])
+    assert found.slowest < 1.0
 
 
 def test_work_that_nobody_waits_for_is_given_up(server):
@@ -154,27 +137,8 @@ def test_watchers_and_silent_connections_hold_no_edit_up(server):
 
 
 def test_every_process_ends_with_the_server_and_nothing_kept_is_lost(tmp_path):
-    server = start_server(tmp_path)
-    project, width = server.project(GOOD), 4.0
-    for how in (signal.SIGKILL, signal.SIGTERM, signal.SIGHUP):
-        recipe = server.ask("GET", f"projects/{project}/recipe")[1]
-        assert recipe["steps"][0]["width"] == width
-        assert server.ask("GET", f"projects/{project}/model")[0] == 200
-        for _ in range(5):
-            width += 1.0
-            body = {"base": recipe["revision"], "steps": numbered([{**FRAME, "width": width}])}
-            recipe = server.ask("PUT", f"projects/{project}/recipe", body)[1]
-        family = server.family
-        assert len(family) > 3
-        server.kill(how)
-        for _ in range(40):
-            if not any(runs(pid) for pid in family):
-                break
-            time.sleep(0.1)
-        assert not any(runs(pid) for pid in family)
-        server = start_server(tmp_path)
-    assert server.ask("GET", f"projects/{project}/recipe")[1]["steps"][0]["width"] == width
-    server.kill()
+    found = kill_whole(tmp_path, [signal.SIGKILL, signal.SIGTERM, signal.SIGHUP], edits=5)
+    assert (found.edits, found.lost, found.wrong) == (20, 0, [])
 
 
 def test_a_server_killed_early_leaves_no_process(tmp_path):

@@ -12,12 +12,12 @@ import uuid
 from pathlib import Path
 from typing import Any, cast
 
-from peewee import SqliteDatabase, fn
+from peewee import fn
 
 from plodek.core.errors import NothingFound
 from plodek.server.engine import Engine
 from plodek.server.jobs import work
-from plodek.server.store.tables import Job, Project
+from plodek.server.store.tables import Job, Project, writing
 
 _ALIVE = ("waiting", "running")
 _CRASHED = json.dumps(
@@ -28,12 +28,12 @@ _CRASHED = json.dumps(
 class Desk:
     """The jobs of one data folder; ``immediate`` runs each within the call that asks for it."""
 
-    def __init__(self, engine: Engine, database: SqliteDatabase, *, immediate: bool) -> None:
-        self.engine, self._database, self._immediate = engine, database, immediate
+    def __init__(self, engine: Engine, *, immediate: bool) -> None:
+        self.engine, self._immediate = engine, immediate
 
     def ask(self, project: Project, kind: str, asked: dict[str, Any], key: str = "") -> Job:
         """Ask for a job; one for the same, told by its ``key``, that waits or runs already is joined."""
-        with self._database.atomic("IMMEDIATE"):
+        with writing():
             same = (Job.project == project) & (Job.kind == kind) & (Job.key == key) & Job.state.in_(_ALIVE)
             there = Job.get_or_none(same & (Job.stop == 0)) if key else None
             if there is not None:
@@ -79,7 +79,7 @@ class Desk:
         """Take the next job that waits: of the project whose turn it is, its oldest one."""
         if not Job.select().where(Job.state == "waiting").exists():
             return None
-        with self._database.atomic("IMMEDIATE"):
+        with writing():
             running = fn.SUM(Job.state == "running")
             last = fn.MAX(fn.COALESCE(Job.started, 0.0))
             waiting = fn.SUM(Job.state == "waiting")

@@ -14,7 +14,7 @@ from plodek.core.errors import BadValue, NothingFound, PlodekError
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.formats import FORMAT, brought_up
-from plodek.server.store.tables import GeometryFile, Project, Revision, database
+from plodek.server.store.tables import GeometryFile, Project, Revision, writing
 
 
 class Stale(PlodekError):
@@ -48,7 +48,7 @@ def make(name: str, recipe: dict[str, Any] | None = None, files: dict[str, bytes
     """Make a project with a first revision, a recipe as JSON values; an empty one where left out."""
     now = time.time()
     text = json.dumps(_document(recipe or {}))
-    with database.atomic():
+    with writing():
         project = Project.create(name=_name(name), created=now, changed=now)
         for file, data in (files or {}).items():
             add_file(project, file, data)
@@ -58,7 +58,7 @@ def make(name: str, recipe: dict[str, Any] | None = None, files: dict[str, bytes
 
 def make_all(several: list[tuple[str, dict[str, Any], dict[str, bytes]]]) -> list[Project]:
     """Make projects, of names, recipes and files: all of them, or none where one cannot be made."""
-    with database.atomic():
+    with writing():
         return [make(*one) for one in several]
 
 
@@ -77,7 +77,7 @@ def rename(project: Project, name: str) -> None:
 
 def duplicate(project: Project) -> Project:
     """Copy a project with its present recipe and its files."""
-    with database.atomic():
+    with writing():
         files = {f.name: bytes(f.data) for f in project.files}
         return make(f"{project.name[:110]} (copy)", document_of(project), files)
 
@@ -135,7 +135,7 @@ def keep(
     Raises Stale where ``base`` is not where the project stands, BadValue for steps that are no recipe.
     """
     recipe = document.of({"steps": steps, "parameters": parameters or {}})
-    with database.atomic("IMMEDIATE"):
+    with writing():
         found = _at(project, base)
         if parameters is None:
             recipe = recipe.model_copy(update={"parameters": document_of(found)["parameters"]})
@@ -145,7 +145,7 @@ def keep(
 
 def keep_again(project: int, base: int, revision: int) -> Project:
     """Keep an earlier revision again on top of ``base``. Raises Stale, and NothingFound without it."""
-    with database.atomic("IMMEDIATE"):
+    with writing():
         found = _at(project, base)
         there = (Revision.project == found) & (Revision.number == revision)
         old = Revision.get_or_none(there) if revision < 2**63 else None
@@ -227,7 +227,7 @@ def _stored(project: int) -> Project | None:
 
 
 def _move(project: int, base: int, target: Any, word: str) -> Project:
-    with database.atomic("IMMEDIATE"):
+    with writing():
         found = _at(project, base)
         number = target(found)
         if number is None:

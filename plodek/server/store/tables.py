@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from threading import RLock
 from typing import Any
 
 from peewee import (
@@ -26,6 +29,17 @@ from plodek.core.errors import BadFile, NotReady
 VERSION = 3
 
 database = DatabaseProxy()
+_one_writes = RLock()
+
+
+@contextmanager
+def writing() -> Iterator[None]:
+    """Write in one transaction. Those of this process write one after the other, in their order of coming.
+
+    SQLite alone would let them try again and again: one of eight waited a second for its turn.
+    """
+    with _one_writes, database.atomic("IMMEDIATE"):
+        yield
 
 
 class Table(Model):  # type: ignore[misc]  # its stubs are passed over
