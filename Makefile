@@ -16,7 +16,7 @@ demo: build/python build/pages build/kernels
 
 test: setup lint
 	$(BIN)/python -m pytest -n 2 --dist worksteal --ignore tests/browser
-	$(BIN)/python bench/bench.py --quick
+	PYTHONPATH=. $(BIN)/python bench/bench.py --quick
 	$(BIN)/python -m pytest tests/browser  # alone: a browser draws on both cores
 	@git diff --exit-code --stat || { echo "set-up or tests have changed the tree"; exit 1; }
 
@@ -45,7 +45,7 @@ reference: build/python
 	$(BIN)/python -m plodek.core.recipe.reference docs/recipe-reference.md
 
 bench: setup
-	$(BIN)/python bench/bench.py
+	PYTHONPATH=. $(BIN)/python bench/bench.py
 
 # Half an hour of edits, kills and hostile things, with the figures that came of it.
 soak: setup

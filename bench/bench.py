@@ -13,6 +13,7 @@ from typing import Any
 
 import numpy as np
 import vtk
+from answering import answering
 from OCP.GeomAbs import GeomAbs_C2
 from OCP.GeomAPI import GeomAPI_PointsToBSplineSurface, GeomAPI_ProjectPointOnSurf
 from OCP.gp import gp_Pnt
@@ -332,6 +333,7 @@ def main() -> None:
     numbering()
     many_blocks()
     previews()
+    answering()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     say("peak memory of this run, VTK's copies included", f"{peak:.0f} MB", "")
 
