@@ -80,7 +80,7 @@ def _among(server: Served, project: int) -> float:
 
 
 def _models(server: Served, folder: Path) -> None:
-    """Compare the model of the demo through an evaluator with that of the same application in this process."""
+    """Compare the model of the demo through an evaluator with one that is made in this process."""
     outline = Path(next(iter(demo_path)), "pier-outline.csv").read_bytes()
     project = server.project(demo_steps(), {"pier-outline.csv": outline})
     with make_app(Workspace(folder)).test_client() as here:

@@ -13,7 +13,11 @@ _DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG of Linux's prctl
 
 
 def end_with(parent: int) -> None:
-    """Have this process killed as soon as its parent has ended; end it now if that has happened already."""
+    """Have this process killed as soon as its parent has ended; end it now if that has happened already.
+
+    Ctrl C is for the parent alone: it reaches all processes of a terminal.
+    """
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     ctypes.CDLL(None, use_errno=True).prctl(_DEATH_SIGNAL, signal.SIGKILL)
     if os.getppid() != parent:
         os._exit(0)

@@ -76,12 +76,14 @@ class _Evaluator:
         return sum(one.project != project for one in list(self.waiting.values()))
 
     def send(self, asked: Asked, waiting: _Waiting) -> None:
+        """Send a request. Raises _Died where the process has ended."""
         self.waiting[asked.number] = waiting
         try:
             with self._sending:
                 self._connection.send(asked)
-        except OSError:
-            self._end(_Died())
+        except OSError as error:
+            self.waiting.pop(asked.number, None)
+            raise _Died from error
 
     def stop(self) -> None:
         """End the process."""
@@ -103,7 +105,7 @@ class _Evaluator:
                 if waiting and not waiting.future.done():
                     waiting.future.set_result(answered)
         except (EOFError, OSError):
-            self._end(_Died())
+            self._end()
 
     def _look(self) -> None:
         now, all_waiting = time.monotonic(), list(self.waiting.values())
@@ -116,14 +118,15 @@ class _Evaluator:
         if late or for_nobody:
             self.process.kill()
 
-    def _end(self, error: Exception) -> None:
+    def _end(self) -> None:
+        """Tell everyone that the process has ended. Only the thread that listens closes the connection."""
         self._connection.close()
         self.process.kill()
         self.process.join()
         while self.waiting:
             future = self.waiting.popitem()[1].future
             if not future.done():
-                future.set_exception(error)
+                future.set_exception(_Died())
 
 
 class Pool:
