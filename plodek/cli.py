@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from importlib import resources
 from pathlib import Path
+from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -199,6 +201,53 @@ def restore(file: Path, data: Path) -> None:
     )
 
 
+@plodek.group()
+def user() -> None:
+    """Say who may come in; once there is a user, everyone has to log in."""
+
+
+@user.command("add")
+@click.argument("name")
+@click.option("--password", prompt=True, hide_input=True, confirmation_prompt=True, help="Asked for where left out.")
+@_DATA
+def add_user(name: str, password: str, data: Path) -> None:
+    """Add the user NAME, or give them another password, which ends their sessions."""
+    with _users(data) as users:
+        users.add(name, password)
+    click.echo(f"{name} may come in")
+
+
+@user.command("remove")
+@click.argument("name")
+@_DATA
+def remove_user(name: str, data: Path) -> None:
+    """Take the user NAME out, which ends their sessions."""
+    with _users(data) as users:
+        users.remove(name)
+        left = len(users.names())
+    click.echo(f"{name} is out" + ("" if left else "; that was the last one: nobody has to log in now"))
+
+
+@user.command("list")
+@_DATA
+def list_users(data: Path) -> None:
+    """List the users."""
+    with _users(data) as users:
+        for name in users.names():
+            click.echo(name)
+
+
+@contextmanager
+def _users(data: Path) -> Iterator[ModuleType]:
+    """Give the users of a data folder, which a server may be working on."""
+    from plodek.server.store import users
+    from plodek.server.store.backup import DATABASE
+    from plodek.server.store.tables import open_database
+
+    with open_database(data / DATABASE).connection_context():
+        yield users
+
+
 @plodek.command()
 @_DATA
 @_JSON
@@ -231,6 +280,9 @@ def demo(host: str, port: int, data: Path) -> None:
 
 
 def _start(host: str, port: int, data: Path, *, demo: bool) -> None:
+    from plodek.server.pool import forked
+
+    forked.begin()
     from plodek.server.serve import serve as start
 
     try:

@@ -24,6 +24,7 @@ from plodek.core.recipe.document import need_bounded
 from plodek.server import api, seen
 from plodek.server.api.context import project_out
 from plodek.server.api.messages import Problem
+from plodek.server.door.guard import close_door
 from plodek.server.pool.passing import is_evaluated, passed_on
 from plodek.server.settings import Settings
 from plodek.server.store import tables
@@ -49,8 +50,13 @@ HEADERS = {
 STATIC = Path(__file__).parent / "static"
 
 
-def make_app(workspace: Workspace, pool: Pool | None = None, workers: Workers | None = None) -> APIFlask:
-    """Make the application over a workspace; where there are a pool and workers they do what takes long."""
+def make_app(
+    workspace: Workspace, pool: Pool | None = None, workers: Workers | None = None, *, door: bool = True
+) -> APIFlask:
+    """Make the application over a workspace; where there are a pool and workers they do what takes long.
+
+    Without a ``door`` everyone is let in: those who ask have been looked at already.
+    """
     app = APIFlask(
         "plodek", title="Plodek", version=version("plodek"), static_folder="no-static", docs_path=None,
         spec_path="/api/openapi.json",
@@ -63,17 +69,20 @@ def make_app(workspace: Workspace, pool: Pool | None = None, workers: Workers | 
     app.extensions["plodek"] = workspace
     database = workspace.database
     seen.watch(app, workspace, pool, workers)
+    look_who = close_door(app, workspace.folder, workspace.settings) if door else None
 
     @app.before_request
     def open_connection() -> Response | None:
         _check_origin(workspace.settings)
+        tables.database.initialize(database)  # the tables are those of the workspace that is asked
+        database.connect(reuse_if_open=True)
+        if look_who:
+            look_who()
         if request.is_json and not isinstance(request.routing_exception, HTTPException):
             need("json_mb", (request.content_length or 0) / 1024**2, where="the message")
             need_bounded(request.get_data(), "the message")
         if pool and request.endpoint and is_evaluated(view := app.view_functions[request.endpoint]):
             return passed_on(pool, workspace.temporary, view)
-        tables.database.initialize(database)  # the tables are those of the workspace that is asked
-        database.connect(reuse_if_open=True)
         return None
 
     @app.teardown_request

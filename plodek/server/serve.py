@@ -16,6 +16,7 @@ import waitress
 
 from plodek.server.app import make_app
 from plodek.server.demo import RECIPES, demo_files, demo_recipe
+from plodek.server.door.guard import need_door
 from plodek.server.jobs.workers import Workers
 from plodek.server.pool.pool import MOST_IN_ALL, Pool
 from plodek.server.seen import start_log
@@ -44,6 +45,8 @@ def serve(host: str, port: int, data: Path, *, with_demo: bool = False) -> None:
 
 def _serve(host: str, port: int, data: Path, *, with_demo: bool) -> None:
     workspace = Workspace(data, Settings.of_environment(host))
+    with workspace.database.connection_context():
+        need_door(workspace.settings)
     shutil.rmtree(workspace.temporary, ignore_errors=True)  # what a server before has left
     workspace.temporary.mkdir()
     if with_demo:

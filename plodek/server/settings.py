@@ -12,10 +12,16 @@ from plodek.core.budget import LIMITS, variable, whole_number
 VARIABLES: Mapping[str, str] = {
     "PLODEK_DATA": "folder of the database and the cache, where --data is left out",
     "PLODEK_HOSTS": "names of hosts that are answered, by commas, beside 127.0.0.1 and localhost",
+    "PLODEK_USER_HEADER": "header in which a proxy that has checked them names users; none where left out",
+    "PLODEK_TLS": "yes where browsers come by TLS through a proxy: cookies are sent that way only",
     "PLODEK_EVALUATORS": "processes that evaluate recipes beside the server, at most; 4 where left out",
     "PLODEK_LOG": "from which level the log tells: debug, info, warning or error; warning where left out",
     "PLODEK_WORKERS": "jobs that run at once; 1 where left out",
 } | {variable(name): f"the most {limit.of}" for name, limit in LIMITS.items()}
+
+
+#: Hosts that only this machine reaches.
+LOOPBACK = ("127.0.0.1", "localhost", "::1")
 
 
 @dataclass(frozen=True)
@@ -23,16 +29,22 @@ class Settings:
     """Hosts that are answered; processes beside the server that evaluate recipes at most, and that work."""
 
     hosts: tuple[str, ...] = ("127.0.0.1", "localhost")
+    host: str = "127.0.0.1"
+    user_header: str = ""
+    tls: bool = False
     evaluators: int = 4
     workers: int = 1
 
     @staticmethod
-    def of_environment(*hosts: str) -> Settings:
-        """Read them, with further ``hosts``."""
+    def of_environment(host: str) -> Settings:
+        """Read them, for a server on a ``host``."""
         plain = Settings()
         named = [name.strip() for name in os.environ.get("PLODEK_HOSTS", "").split(",") if name.strip()]
         return Settings(
-            hosts=tuple(dict.fromkeys([*plain.hosts, *hosts, *named])),
+            hosts=tuple(dict.fromkeys([*plain.hosts, host, *named])),
+            host=host,
+            user_header=os.environ.get("PLODEK_USER_HEADER", "").strip(),
+            tls=os.environ.get("PLODEK_TLS", "").strip().lower() == "yes",
             evaluators=whole_number("PLODEK_EVALUATORS", plain.evaluators),
             workers=whole_number("PLODEK_WORKERS", plain.workers),
         )

@@ -32,7 +32,7 @@ def main(connection: Connection, folder: Path, settings: Settings) -> None:
     lifeline.end_with(os.getppid())
     lifeline.limit_memory()
     start_log()
-    app = make_app(Workspace(folder, settings))
+    app = make_app(Workspace(folder, settings), door=False)
     sending = Lock()
 
     def work(asked: Asked) -> None:

@@ -112,7 +112,15 @@ class GridSummary(Table):
     facts: Any = TextField()
 
 
-TABLES = (Project, Revision, GeometryFile, Job, GridSummary)
+class User(Table):
+    """Somebody who may come in."""
+
+    name: Any = CharField(max_length=64, primary_key=True)
+    hash: Any = CharField(max_length=200)
+    created: Any = FloatField()
+
+
+TABLES = (User, Project, Revision, GeometryFile, Job, GridSummary)
 
 
 def _documents(found: SqliteDatabase) -> None:

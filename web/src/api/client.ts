@@ -75,11 +75,13 @@ export async function sendRecipes(file: File): Promise<Project[]> {
 }
 
 async function sent<T>(url: string, file: File): Promise<T> {
-  const response = await fetch(url, {
-    method: "POST",
-    headers: { "Content-Type": "application/octet-stream" },
-    body: file,
-  });
+  const response = await patient(
+    new Request(url, {
+      method: "POST",
+      headers: { "Content-Type": "application/octet-stream" },
+      body: file,
+    }),
+  );
   if (!response.ok) throw problemOf(await response.json().catch(() => null), response);
   return response.json();
 }

@@ -2,6 +2,7 @@ import { Box, Flex, Grid, Input, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useLocation } from "wouter";
+import { useComing, useLogOut } from "../api/coming";
 import { http, sendRecipes, taken } from "../api/client";
 import { useSchema } from "../api/queries";
 import { whole } from "../model/numbers";
@@ -16,6 +17,8 @@ export function Shelf() {
   const [, go] = useLocation();
   const [deleted, setDeleted] = useState<Project | null>(null);
   const schema = useSchema();
+  const coming = useComing();
+  const logOut = useLogOut();
   const projects = useQuery({
     queryKey: ["projects"],
     queryFn: () => taken(http.GET("/api/projects")),
@@ -57,9 +60,15 @@ export function Shelf() {
             Block-structured grids
           </Text>
         </Box>
-        <Text fontSize="11px" color="barMuted">
-          {schema.data ? `version ${schema.data.version}` : ""}
-        </Text>
+        <Flex align="center" gap="4" fontSize="11px" color="barMuted">
+          {coming.data?.user && <Text>{coming.data.user}</Text>}
+          {coming.data?.may_leave && (
+            <Text as="button" cursor="pointer" color="barText" onClick={() => logOut.mutate()}>
+              Log out
+            </Text>
+          )}
+          <Text>{schema.data ? `version ${schema.data.version}` : ""}</Text>
+        </Flex>
       </Flex>
       <Grid templateColumns="minmax(0, 1fr) 300px" gap="10" maxW="1080px" mx="auto" px="6" py="8">
         <Box>

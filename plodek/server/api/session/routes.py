@@ -1,0 +1,44 @@
+"""The door: who has come in, coming in, and leaving."""
+
+from __future__ import annotations
+
+from apiflask import APIBlueprint
+from flask import session
+
+from plodek.server.api.context import workspace
+from plodek.server.api.session.messages import LoginIn, SessionOut
+from plodek.server.door import guard
+
+blueprint = APIBlueprint("session", __name__)
+
+
+@blueprint.get("/session")
+@blueprint.output(SessionOut)
+def get_session() -> SessionOut:
+    """Tell whether one has to log in, and who has."""
+    settings = workspace().settings
+    needed = guard.is_needed(settings)
+    user = guard.who(settings) if needed else None
+    return SessionOut(
+        needed=needed,
+        user=user or "",
+        token=guard.token() if user else "",
+        may_leave=bool(user) and not settings.user_header,
+    )
+
+
+@blueprint.post("/session")
+@blueprint.input(LoginIn)
+@blueprint.output(SessionOut)
+def log_in(json_data: LoginIn) -> SessionOut:
+    """Log in."""
+    guard.let_in(json_data.name, json_data.password)
+    return get_session()
+
+
+@blueprint.delete("/session")
+@blueprint.output({}, status_code=204)
+def log_out() -> str:
+    """Log out."""
+    session.clear()
+    return ""
