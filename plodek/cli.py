@@ -208,7 +208,9 @@ def user() -> None:
 
 @user.command("add")
 @click.argument("name")
-@click.option("--password", prompt=True, hide_input=True, confirmation_prompt=True, help="Asked for where left out.")
+@click.option(
+    "--password", prompt=True, hide_input=True, confirmation_prompt=True, help="Asked for where left out."
+)
 @_DATA
 def add_user(name: str, password: str, data: Path) -> None:
     """Add the user NAME, or give them another password, which ends their sessions."""

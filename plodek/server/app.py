@@ -157,7 +157,8 @@ def _handle_errors(app: APIFlask) -> None:
             detail = f"The upload is larger than {most('upload_mb')} MB. Send a smaller file, or raise "
             detail += f"{variable('upload_mb')}."
         problem = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail)
-        return problem.model_dump(), status, {"Content-Type": "application/problem+json"}
+        headers = {name: str(value) for name, value in dict(error.headers).items()}
+        return problem.model_dump(), status, headers | {"Content-Type": "application/problem+json"}
 
 
 def _said(detail: Any) -> str:

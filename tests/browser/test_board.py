@@ -3,9 +3,12 @@
 import json
 import re
 
+from click.testing import CliRunner
 from playwright.sync_api import expect
 
+from plodek.cli import plodek
 from tests.browser.board import Board
+from tests.serving import served
 
 
 def chip(board, step, text):
@@ -186,6 +189,37 @@ def test_what_was_taken_off_the_shelf_is_brought_back_and_all_of_it_travels(page
     page.get_by_label("Recipe file").set_input_files(packed)
     expect(page.get_by_text("projects have been brought in")).to_be_visible()
     expect(page.get_by_role("button", name="Off and on", exact=True)).to_have_count(2)
+
+
+def test_the_door_lets_in_who_has_a_password_and_nobody_else(page, tmp_path):
+    def user(*words):
+        told = CliRunner().invoke(plodek, ["user", *words, "--data", str(tmp_path)])
+        assert told.exit_code == 0, told.output
+
+    with served(tmp_path) as server:
+        user("add", "mira", "--password", "a long enough one")
+        page.goto(f"{server.address}/project/1")
+        page.get_by_label("Name").fill("mira")
+        page.get_by_label("Password").fill("wrong")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("Name or password is wrong.")).to_be_visible()
+        page.get_by_label("Password").fill("a long enough one")
+        page.keyboard.press("Enter")
+        expect(page.get_by_label("Log in")).to_have_count(0)
+        page.goto(server.address)
+        page.get_by_label("Name of the new project").fill("Behind the door")
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Plodek").click()
+        expect(page.get_by_role("button", name="Behind the door")).to_be_visible()
+        page.get_by_role("button", name="Log out").click()
+        expect(page.get_by_label("Log in")).to_be_visible()
+        page.get_by_label("Name").fill("mira")
+        page.get_by_label("Password").fill("a long enough one")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("button", name="Duplicate")).to_be_visible()
+        user("add", "mira", "--password", "another long one")  # which ends the session
+        page.get_by_role("button", name="Duplicate").click()
+        expect(page.get_by_label("Log in")).to_be_visible()
 
 
 def test_a_slit_between_blocks_is_told_and_closed_by_the_advice(board, tmp_path):

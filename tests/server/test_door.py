@@ -115,7 +115,9 @@ def test_another_folders_cookie_opens_nothing(outside, tmp_path):
     assert outside.get("/api/projects").status_code == 401
 
 
-@pytest.mark.parametrize("change", [lambda: users.add("mira", "another long password"), lambda: users.remove("mira")])
+@pytest.mark.parametrize(
+    "change", [lambda: users.add("mira", "another long password"), lambda: users.remove("mira")]
+)
 def test_another_password_and_leaving_the_list_end_sessions(outside, workspace, change):
     log_in(outside)
     with workspace.database.connection_context():
@@ -141,7 +143,10 @@ def test_wrong_passwords_and_names_sound_the_same_and_soon_have_to_wait(outside)
 def test_one_address_cannot_try_all_names(outside):
     statuses = [log_in(outside, name=f"n{n}").status_code for n in range(guard.MOST_FROM_ADDRESS + 3)]
     assert statuses[-3:] == [429] * 3
-    for elsewhere in ({"environ_base": {"REMOTE_ADDR": "10.0.0.9"}}, {"headers": {"X-Forwarded-For": "10.0.0.8"}}):
+    for elsewhere in (
+        {"environ_base": {"REMOTE_ADDR": "10.0.0.9"}},
+        {"headers": {"X-Forwarded-For": "10.0.0.8"}},
+    ):
         assert outside.post("/api/session", json=RIGHT, **elsewhere).status_code == 200
     away = {"environ_base": {"REMOTE_ADDR": "10.0.0.7"}, "headers": {"X-Forwarded-For": "10.0.0.8"}}
     for _ in range(guard.MOST_FOR_NAME):
@@ -204,7 +209,16 @@ def test_users_are_added_listed_and_taken_out_by_the_command(tmp_path):
     assert isinstance(run("remove", "mira", *data).exception, PlodekError)
 
 
-@pytest.mark.parametrize(("name", "password"), [("", "long enough 1"), ("a b", "long enough 1"), ("a" * 65, "long enough 1"), ("mira", "short"), ("mira", "x" * 201)])
+@pytest.mark.parametrize(
+    ("name", "password"),
+    [
+        ("", "long enough 1"),
+        ("a b", "long enough 1"),
+        ("a" * 65, "long enough 1"),
+        ("mira", "short"),
+        ("mira", "x" * 201),
+    ],
+)
 def test_names_and_passwords_that_are_none_are_refused(workspace, name, password):
     with workspace.database.connection_context():
         with pytest.raises(BadValue):

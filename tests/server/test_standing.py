@@ -22,7 +22,9 @@ GOOD = numbered([FRAME])
 
 @pytest.fixture(scope="module")
 def server(tmp_path_factory):
-    with served(tmp_path_factory.mktemp("standing"), PLODEK_MOST_MEMORY_MB=str(MEMORY), PLODEK_MOST_BLOCKS="2000") as found:
+    with served(
+        tmp_path_factory.mktemp("standing"), PLODEK_MOST_MEMORY_MB=str(MEMORY), PLODEK_MOST_BLOCKS="2000"
+    ) as found:
         yield found
 
 

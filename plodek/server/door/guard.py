@@ -95,7 +95,9 @@ def let_in(name: str, password: str) -> None:
         waits = any(failures.get(key, 0) >= most for key, most in keys.items())
     if waits:
         raise HTTPError(
-            429, f"That was tried too often. Wait {COUNTED // 60} minutes.", headers={"Retry-After": str(COUNTED)}
+            429,
+            f"That was tried too often. Wait {COUNTED // 60} minutes.",
+            headers={"Retry-After": str(COUNTED)},
         )
     if not users.is_right(name, password):
         with _counting:
@@ -108,7 +110,7 @@ def let_in(name: str, password: str) -> None:
 
 
 def _address() -> str:
-    """Give where a request comes from: for one from this machine, where its proxy says that it has it from."""
+    """Give where a request comes from; of one from this machine, where its proxy has it from."""
     direct = request.remote_addr or ""
     return request.access_route[0] if direct in LOOPBACK and request.access_route else direct
 

@@ -25,7 +25,8 @@ def add(name: str, password: str) -> None:
     """Add a user, or give one another password. Raises BadValue for a name or password that is none."""
     if not _NAME.fullmatch(name):
         raise BadValue(
-            f"“{name[:70]}” is no name of a user", remedy="use up to 64 letters, digits, dots, dashes, _ and @"
+            f"“{name[:70]}” is no name of a user",
+            remedy="use up to 64 letters, digits, dots, dashes, _ and @",
         )
     if not SHORTEST <= len(password) <= LONGEST:
         raise BadValue(
@@ -39,7 +40,9 @@ def remove(name: str) -> None:
     """Take a user out. Raises NothingFound."""
     with writing():
         if not User.delete().where(User.name == name).execute():
-            raise NothingFound(f"there is no user “{name[:70]}”", remedy=f"users are {', '.join(names()) or 'none yet'}")
+            raise NothingFound(
+                f"there is no user “{name[:70]}”", remedy=f"users are {', '.join(names()) or 'none yet'}"
+            )
 
 
 def names() -> list[str]:

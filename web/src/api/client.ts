@@ -43,14 +43,12 @@ export async function binary(
   body?: unknown,
   signal?: AbortSignal,
 ): Promise<ArrayBuffer> {
-  const response = await patient(
-    new Request(url, {
-      method: body === undefined ? "GET" : "POST",
-      headers: body === undefined ? {} : { "Content-Type": "application/json" },
-      body: body === undefined ? undefined : JSON.stringify(body),
-      signal,
-    }),
-  );
+  const response = await patient(url, {
+    method: body === undefined ? "GET" : "POST",
+    headers: body === undefined ? {} : { "Content-Type": "application/json" },
+    body: body === undefined ? undefined : JSON.stringify(body),
+    signal,
+  });
   if (!response.ok) throw problemOf(await response.json().catch(() => null), response);
   return response.arrayBuffer();
 }
@@ -75,13 +73,11 @@ export async function sendRecipes(file: File): Promise<Project[]> {
 }
 
 async function sent<T>(url: string, file: File): Promise<T> {
-  const response = await patient(
-    new Request(url, {
-      method: "POST",
-      headers: { "Content-Type": "application/octet-stream" },
-      body: file,
-    }),
-  );
+  const response = await patient(url, {
+    method: "POST",
+    headers: { "Content-Type": "application/octet-stream" },
+    body: file,
+  });
   if (!response.ok) throw problemOf(await response.json().catch(() => null), response);
   return response.json();
 }

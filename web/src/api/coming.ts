@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { http, taken } from "./client";
 import { carry, LEFT } from "./patient";
@@ -22,6 +22,10 @@ export function useComing() {
   });
 }
 
+/** Forgets all that was looked at, but who is in. */
+const forget = (cache: QueryClient): void =>
+  cache.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== "session" });
+
 /** Comes in with a name and a password. */
 export function useLogIn() {
   const cache = useQueryClient();
@@ -30,7 +34,7 @@ export function useLogIn() {
       taken(http.POST("/api/session", { body })),
     onSuccess: (found) => {
       carry(found.token);
-      cache.clear();
+      forget(cache);
       cache.setQueryData(["session"], found);
     },
   });
@@ -43,7 +47,7 @@ export function useLogOut() {
     mutationFn: () => taken(http.DELETE("/api/session")),
     onSuccess: () => {
       carry("");
-      cache.clear();
+      forget(cache);
       cache.invalidateQueries({ queryKey: ["session"] });
     },
   });

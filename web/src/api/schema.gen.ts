@@ -40,6 +40,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell whether one has to log in, and who has. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SessionOut"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Log in. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["LoginIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SessionOut"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        /** Log out. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -2348,6 +2435,38 @@ export interface components {
             version: string;
         };
         /**
+         * SessionOut
+         * @description Whether one has to log in, who has ("" for nobody), and the token that changes carry.
+         */
+        SessionOut: {
+            /** Needed */
+            needed: boolean;
+            /** User */
+            user: string;
+            /** Token */
+            token: string;
+            /** May Leave */
+            may_leave: boolean;
+        };
+        ValidationError: {
+            detail?: {
+                "<location>"?: {
+                    "<field_name>"?: string[];
+                };
+            };
+            message?: string;
+        };
+        /**
+         * LoginIn
+         * @description A name and its password.
+         */
+        LoginIn: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
+        /**
          * ProjectOut
          * @description A project on the shelf; ``facts`` sums up its grid where it has been built.
          */
@@ -2414,14 +2533,6 @@ export interface components {
             facts: {
                 [key: string]: unknown;
             } | null;
-        };
-        ValidationError: {
-            detail?: {
-                "<location>"?: {
-                    "<field_name>"?: string[];
-                };
-            };
-            message?: string;
         };
         /**
          * ProjectIn

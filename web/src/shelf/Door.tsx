@@ -41,7 +41,11 @@ function LogIn() {
           if (name.trim() && password) logIn.mutate({ name: name.trim(), password });
         }}
       >
-        {logIn.error && <Wrong>{logIn.error.message}</Wrong>}
+        {logIn.error && (
+          <Box mb="3">
+            <Wrong>{logIn.error.message}</Wrong>
+          </Box>
+        )}
         <Field label="Name" value={name} change={setName} autoComplete="username" autoFocus />
         <Field
           label="Password"

@@ -15,7 +15,7 @@ class LoginIn(Message):
 
 
 class SessionOut(Message):
-    """Whether one has to log in, who has, and the token that requests for changes carry; "" where nobody has."""
+    """Whether one has to log in, who has ("" for nobody), and the token that changes carry."""
 
     needed: bool
     user: str

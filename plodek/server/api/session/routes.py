@@ -16,6 +16,10 @@ blueprint = APIBlueprint("session", __name__)
 @blueprint.output(SessionOut)
 def get_session() -> SessionOut:
     """Tell whether one has to log in, and who has."""
+    return _told()
+
+
+def _told() -> SessionOut:
     settings = workspace().settings
     needed = guard.is_needed(settings)
     user = guard.who(settings) if needed else None
@@ -33,7 +37,7 @@ def get_session() -> SessionOut:
 def log_in(json_data: LoginIn) -> SessionOut:
     """Log in."""
     guard.let_in(json_data.name, json_data.password)
-    return get_session()
+    return _told()
 
 
 @blueprint.delete("/session")
