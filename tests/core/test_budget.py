@@ -73,7 +73,8 @@ def test_a_layer_of_too_large_a_grid_is_refused_too():
     ],
     ids=["factors", "sizes", "copies"],
 )  # fmt: skip
-def test_a_step_that_goes_too_far_is_refused_and_those_before_it_stand(steps, words):
+def test_a_step_that_goes_too_far_is_refused_and_those_before_it_stand(monkeypatch, steps, words):
+    monkeypatch.setenv(variable("blocks"), "150")
     found = evaluated(numbered(steps))
     with pytest.raises(OverBudget, match=words):
         raise found.error

@@ -12,7 +12,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as NotYet
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import count
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -180,7 +180,7 @@ class Pool:
         number = next(self._numbers)
         with self._lock:
             chosen = self._choose(project)
-            chosen.send(Asked(number, *_of(asked)), waiting)
+            chosen.send(replace(asked, number=number), waiting)
         while True:
             try:
                 return waiting.future.result(LOOK_EVERY)
@@ -214,10 +214,6 @@ class Pool:
         found = _Evaluator(self._folder, self._settings, self._most_seconds)
         self._evaluators.append(found)
         return found
-
-
-def _of(asked: Asked) -> tuple[str, str, str, tuple[tuple[str, str], ...], bytes | Path]:
-    return asked.method, asked.path, asked.query, asked.headers, asked.body
 
 
 def _too_long() -> OverBudget:
