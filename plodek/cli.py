@@ -223,11 +223,25 @@ def add_user(name: str, password: str, data: Path) -> None:
 @click.argument("name")
 @_DATA
 def remove_user(name: str, data: Path) -> None:
-    """Take the user NAME out, which ends their sessions."""
+    """Take the user NAME out, which ends their sessions; their projects are given to others before."""
     with _users(data) as users:
         users.remove(name)
         left = len(users.names())
     click.echo(f"{name} is out" + ("" if left else "; that was the last one: nobody has to log in now"))
+
+
+@user.command("give")
+@click.argument("name")
+@click.argument("other")
+@_DATA
+def give_projects(name: str, other: str, data: Path) -> None:
+    """Give all projects of NAME to OTHER."""
+    from plodek.server.store import sharing
+
+    with _users(data) as users:
+        users.need_name(other)
+        count = sharing.give_all(name, other)
+    click.echo(f"projects of {name} that {other} owns now: {count}")
 
 
 @user.command("list")

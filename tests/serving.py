@@ -18,10 +18,11 @@ from typing import Any
 
 @dataclass
 class Served:
-    """A server that runs: its process, and where it is."""
+    """A server that runs: its process, where it is, and its folder."""
 
     process: subprocess.Popen[bytes]
     address: str
+    data: Path
 
     def ask(
         self, method: str, path: str, body: Any = None, *, timeout: float = 100, as_json: bool = False
@@ -98,7 +99,7 @@ def start_server(data: Path, **environment: str) -> Served:
     clean = {k: v for k, v in os.environ.items() if not k.startswith("PLODEK_")}
     command = [sys.executable, "-m", "plodek.cli", "serve", "--port", str(port), "--data", str(data)]
     process = subprocess.Popen(command, env=clean | environment, stdout=subprocess.DEVNULL)
-    found = Served(process, f"http://127.0.0.1:{port}")
+    found = Served(process, f"http://127.0.0.1:{port}", data)
     for _ in range(300):
         with contextlib.suppress(OSError):
             found.ask("GET", "projects", timeout=1)

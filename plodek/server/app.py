@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, cast
 from urllib.parse import urlsplit
 
 from apiflask import APIFlask, HTTPError
-from flask import Response, json, request, send_from_directory
+from flask import Response, g, json, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
 from peewee import PeeweeException
 from werkzeug.exceptions import HTTPException
@@ -25,7 +25,8 @@ from plodek.server import api, seen
 from plodek.server.api.context import project_out
 from plodek.server.api.messages import Problem
 from plodek.server.door.guard import close_door
-from plodek.server.pool.passing import is_evaluated, passed_on
+from plodek.server.door.roles import look_at_role
+from plodek.server.pool.passing import USER, is_evaluated, passed_on
 from plodek.server.settings import Settings
 from plodek.server.store import tables
 from plodek.server.store.projects import Stale
@@ -76,12 +77,14 @@ def make_app(
         _check_origin(workspace.settings)
         tables.database.initialize(database)  # the tables are those of the workspace that is asked
         database.connect(reuse_if_open=True)
-        if look_who:
-            look_who()
+        g.user = look_who() if look_who else request.headers.get(USER)
+        view = app.view_functions.get(request.endpoint or "")
+        if look_who and view:
+            look_at_role(view)
         if request.is_json and not isinstance(request.routing_exception, HTTPException):
             need("json_mb", (request.content_length or 0) / 1024**2, where="the message")
             need_bounded(request.get_data(), "the message")
-        if pool and request.endpoint and is_evaluated(view := app.view_functions[request.endpoint]):
+        if pool and view and is_evaluated(view):
             return passed_on(pool, workspace.temporary, view)
         return None
 

@@ -13,6 +13,8 @@ from plodek.server.store.tables import open_database
 
 #: Projects that were taken off the shelf may be brought back for so many seconds.
 KEEP_DELETED = 30 * 24 * 3600.0
+#: Where a data folder has files that mean nothing once the server has ended.
+TEMPORARY = "temporary"
 
 
 class Workspace:
@@ -21,8 +23,7 @@ class Workspace:
     def __init__(self, folder: Path, settings: Settings | None = None, *, immediate: bool = False) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         self.folder = folder
-        #: Files that mean nothing once the server has ended.
-        self.temporary = folder / "temporary"
+        self.temporary = folder / TEMPORARY
         self.settings = settings or Settings()
         self.database = open_database(folder / "plodek.db")
         self.engine = Engine(folder / "cache")

@@ -67,18 +67,19 @@ def test_the_jobs_of_a_worker_that_has_ended_are_told_as_failed_and_others_are_n
 
 
 @pytest.mark.parametrize(
-    ("kind", "progress", "stop", "ends"),
+    ("kind", "progress", "stop", "asked_for", "ends"),
     [
-        ("build", "{}", 0, False),
-        ("build", "{}", work.STOP, True),
-        ("build", '{"sweeps": 5}', work.STOP, False),
-        ("build", '{"sweeps": 5}', work.DISCARD, True),
-        ("handoff", "{}", work.STOP, True),
-        ("read", '{"share": 0.5}', work.STOP, True),
+        ("build", "{}", 0, 9.0, False),
+        ("build", "{}", work.STOP, 0.0, True),
+        ("build", '{"sweeps": 5}', work.STOP, 9.0, False),
+        ("build", '{"sweeps": 5}', work.DISCARD, 0.0, False),
+        ("build", '{"sweeps": 5}', work.DISCARD, 1.0, True),
+        ("handoff", "{}", work.STOP, 0.0, True),
+        ("read", '{"share": 0.5}', work.STOP, 0.0, True),
     ],
 )
-def test_only_smoothing_that_has_begun_keeps_what_it_has_reached(kind, progress, stop, ends):
-    assert work.must_end(Job(kind=kind, progress=progress, stop=stop)) == ends
+def test_only_smoothing_that_has_begun_sees_to_its_stop_itself(kind, progress, stop, asked_for, ends):
+    assert work.must_end(Job(kind=kind, progress=progress, stop=stop), asked_for) == ends
 
 
 def test_a_stopped_job_whose_worker_has_ended_is_stopped_not_failed(desk):

@@ -30,7 +30,10 @@ def test_a_project_is_made_renamed_duplicated_deleted_and_restored(client):
     (listed,) = client.get("/api/projects").json["projects"]
     changed = listed.pop("changed")
     assert changed > 0
-    assert listed == {"id": project, "name": "Intake pier", "revision": 0, "steps": 0, "facts": None}
+    assert listed == {"id": project, "name": "Intake pier", "revision": 0, "steps": 0, "facts": None} | {
+        "owner": "",
+        "role": "manage",
+    }
     assert client.patch(f"/api/projects/{project}", json={"name": "Weir"}).json["name"] == "Weir"
     copy = client.post(f"/api/projects/{project}/copies")
     assert (copy.status_code, copy.json["name"]) == (201, "Weir (copy)")

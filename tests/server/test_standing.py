@@ -1,14 +1,17 @@
 """A server that stands: with all its processes, under what is too much, under many watchers, and after kills."""
 
 import contextlib
-import fcntl
+import io
+import shutil
 import signal
 import socket
 import subprocess
 import sys
 import threading
 import time
+import zipfile
 
+import numpy as np
 import pytest
 
 from tests.server.hostile import BOX, FRAME, at_random, numbered, too_much
@@ -158,14 +161,30 @@ def test_a_server_killed_early_leaves_no_process(tmp_path):
     assert not left
 
 
-def test_a_second_server_on_a_folder_is_refused_and_told_who_holds_it(tmp_path):
-    with served(tmp_path) as first:
-        command = [sys.executable, "-m", "plodek.cli", "serve", "--port", "1", "--data", str(tmp_path)]
-        second = subprocess.run(command, capture_output=True, text=True, timeout=30)
-        assert second.returncode == 2
-        assert f"held by the server at {first.address}, process {first.process.pid}" in second.stderr
-    with (tmp_path / "server").open("a") as file:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)  # it is free again
+def test_a_second_server_on_a_folder_is_refused_and_told_who_holds_it(server):
+    command = [sys.executable, "-m", "plodek.cli", "serve", "--port", "1", "--data", str(server.data)]
+    second = subprocess.run(command, capture_output=True, text=True, timeout=30)
+    assert second.returncode == 2
+    assert f"held by the server at {server.address}, process {server.process.pid}" in second.stderr
+
+
+def test_a_large_answer_comes_whole_and_one_that_cannot_be_given_is_told_at_once(server):
+    numbers = np.random.default_rng(13).random((200_000, 2))
+    points = "\n".join(f"{x:.9f} {y:.9f}" for x, y in numbers).encode()
+    outline = {"kind": "read", "id": "o", "file": "outline.txt", "name": "bank"}
+    project = server.project([outline], {"outline.txt": points})
+    status, packed = server.ask("GET", f"projects/{project}/recipe/download")
+    assert status == 200
+    assert zipfile.ZipFile(io.BytesIO(packed)).read("outline.txt") == points
+    temporary = server.data / "temporary"
+    assert [one.name for one in temporary.iterdir()] == []
+    shutil.rmtree(temporary)
+    began = time.monotonic()
+    status, told = server.ask("GET", f"projects/{project}/recipe/download")
+    assert (status, "has ended" in told["detail"]) == (422, True)
+    assert time.monotonic() - began < 10.0
+    temporary.mkdir()
+    assert server.ask("GET", f"projects/{project}/recipe/download")[0] == 200
 
 
 def test_a_job_is_stopped_within_a_second_wherever_it_is(tmp_path):

@@ -156,11 +156,12 @@ def test_an_upload_that_would_fill_the_disk_is_refused(monkeypatch):
 
 @pytest.mark.parametrize("version", range(1, VERSION))
 def test_an_older_database_is_brought_up(tmp_path, version):
-    """What versions 1 and 2 of the tables have written: a frame and a cut by fraction, a file, and a job."""
+    """What each version of the tables has written: a frame and a cut by fraction, a file, and a job."""
     with sqlite3.connect(tmp_path / "plodek.db") as raw:
         raw.executescript((OLDER / f"tables-{version}.sql").read_text())
-    with make_app(Workspace(tmp_path, immediate=True)).test_client() as client:
+    with make_app(Workspace(tmp_path, immediate=True), door=False).test_client() as client:
         recipe = client.get("/api/projects/1/recipe").json
+        assert client.get("/api/projects").json["projects"][0]["owner"] == ""
         assert (recipe["name"], recipe["files"]) == ("Old weir", ["pier.csv"])
         assert recipe["steps"][1]["fractions"] == [0.5]
         assert client.get("/api/projects/1/model").json["steps"][1]["state"] == "ok"

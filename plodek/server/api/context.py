@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any, cast
 
-from flask import current_app
+from flask import current_app, g
 from pydantic import BaseModel, Field
 
 from plodek.core.recipe import document
@@ -13,8 +13,9 @@ from plodek.core.recipe.evaluation import Evaluation
 from plodek.server.api.messages import ProjectOut
 from plodek.server.engine import Engine
 from plodek.server.jobs.desk import Desk
-from plodek.server.store import projects
+from plodek.server.store import projects, sharing
 from plodek.server.store.files import ProjectFiles
+from plodek.server.store.sharing import Role
 from plodek.server.store.tables import GridSummary, Project
 from plodek.server.workspace import Workspace
 
@@ -64,8 +65,20 @@ def project_out(project: Project) -> ProjectOut:
         changed=project.changed,
         revision=project.revision,
         steps=len(projects.steps_of(project)),
+        owner=project.owner,
+        role=role_in(project),
         facts=json.loads(found.facts) if found else None,
     )
+
+
+def user() -> str | None:
+    """Give the user who asks; None where nobody has to come in."""
+    return cast(str | None, g.user)
+
+
+def role_in(project: Project) -> Role:
+    """Say what the user who asks may do with a project that they were let see."""
+    return sharing.role(project, user()) or "see"
 
 
 def sends(what: str, kind: str) -> dict[int | str, dict[str, Any]]:

@@ -6,6 +6,8 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from plodek.server.store.sharing import Role
+
 Numbers = list[float]
 Pair = list[str]
 
@@ -17,13 +19,18 @@ class Message(BaseModel):
 
 
 class ProjectOut(Message):
-    """A project on the shelf; ``facts`` sums up its grid where it has been built."""
+    """A project on the shelf, its owner ("" for nobody), and what this user may do with it.
+
+    ``facts`` sums up its grid where it has been built.
+    """
 
     id: int
     name: str
     changed: float
     revision: int
     steps: int
+    owner: str
+    role: Role
     facts: dict[str, Any] | None = None
 
 

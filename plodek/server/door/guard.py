@@ -49,8 +49,11 @@ def need_door(settings: Settings) -> None:
         )
 
 
-def close_door(app: APIFlask, folder: Path, settings: Settings) -> Callable[[], None]:
-    """Set up sessions, and give what refuses a request of somebody who has not come in."""
+def close_door(app: APIFlask, folder: Path, settings: Settings) -> Callable[[], str | None]:
+    """Set up sessions, and give what refuses a request of somebody who has not come in, else gives the user.
+
+    None is everyone, where nobody has to come in.
+    """
     app.secret_key = _secret(folder / "secret")
     app.permanent_session_lifetime = timedelta(seconds=LASTS)
     app.config.update(
@@ -60,16 +63,18 @@ def close_door(app: APIFlask, folder: Path, settings: Settings) -> Callable[[], 
         SESSION_COOKIE_SECURE=settings.tls,
     )
 
-    def look() -> None:
+    def look() -> str | None:
         if request.endpoint in _OPEN or not is_needed(settings):
-            return
+            return None
         if request.endpoint == "metrics" and _address() in LOOPBACK:
-            return  # a monitor on this machine has no password
-        if who(settings) is None:
+            return None  # a monitor on this machine has no password
+        user = who(settings)
+        if user is None:
             raise HTTPError(401, "Log in first.")
         changes = request.method not in ("GET", "HEAD", "OPTIONS")
         if changes and not settings.user_header and not _has_token():
             raise HTTPError(403, "This request does not come from a page of Plodek. Load the page again.")
+        return user
 
     return look
 

@@ -31,7 +31,9 @@ class Desk:
     def __init__(self, engine: Engine, *, immediate: bool) -> None:
         self.engine, self._immediate = engine, immediate
 
-    def ask(self, project: Project, kind: str, asked: dict[str, Any], key: str = "") -> Job:
+    def ask(
+        self, project: Project, kind: str, asked: dict[str, Any], key: str = "", asker: str | None = None
+    ) -> Job:
         """Ask for a job; one for the same, told by its ``key``, that waits or runs already is joined."""
         with writing():
             same = (Job.project == project) & (Job.kind == kind) & (Job.key == key) & Job.state.in_(_ALIVE)
@@ -41,17 +43,19 @@ class Desk:
             now = time.time()
             job = Job.create(
                 id=uuid.uuid4().hex, project=project, kind=kind, asked=json.dumps(asked), key=key,
-                created=now, changed=now,
+                created=now, changed=now, asker=asker or "",
             )  # fmt: skip
         if self._immediate:
             work.run(self.engine, job)
         return self.get(job.id)
 
-    def ask_with(self, project: Project, kind: str, asked: dict[str, Any], data: bytes) -> Job:
+    def ask_with(
+        self, project: Project, kind: str, asked: dict[str, Any], data: bytes, asker: str | None = None
+    ) -> Job:
         """Ask for a job that works on bytes which are not the project's yet."""
         upload = f"{uuid.uuid4().hex}.upload"
         (self.engine.cache / upload).write_bytes(data)
-        return self.ask(project, kind, asked | {"upload": upload})
+        return self.ask(project, kind, asked | {"upload": upload}, asker=asker)
 
     def get(self, job: str) -> Job:
         """Find a job. Raises NothingFound."""

@@ -31,6 +31,8 @@ from plodek.server.store.tables import Job
 LOOK_EVERY, NODES_A_LOOK = 0.25, 50_000
 #: What a job may be told: stop and keep what is reached, or end without a trace.
 STOP, DISCARD = 1, 2
+#: Seconds in which smoothing that shall end without a trace does so by itself, and its worker lives on.
+PATIENCE = 0.6
 
 
 class _Stopped(Exception):
@@ -47,10 +49,16 @@ def download_path(engine: Engine, job: str) -> Path:
     return engine.cache / f"{job}.zip"
 
 
-def must_end(job: Job) -> bool:
-    """Whether a running job shall stop and does not see to it itself: only smoothing keeps what it has."""
+def must_end(job: Job, asked_for: float) -> bool:
+    """Whether the process of a running job has to end for it to stop, which was asked for so long ago.
+
+    Smoothing that has begun sees to it itself: it may keep what it has as long as it takes, or has a moment
+    to end without a trace. Everything else ends with its process.
+    """
     smoothing = job.kind == "build" and job.progress != "{}"
-    return job.stop == DISCARD or (job.stop == STOP and not smoothing)
+    if not job.stop:
+        return False
+    return not smoothing or (job.stop == DISCARD and asked_for > PATIENCE)
 
 
 def tidy(engine: Engine, job: Job) -> None:

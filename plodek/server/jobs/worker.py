@@ -58,11 +58,17 @@ class _Running:
 
         The server then tells how the job ended, and starts another worker.
         """
+        asked, since = "", 0.0
         with self._workspace.database.connection_context():
             while True:
                 time.sleep(LOOK_EVERY)
                 with self._changing:
-                    if self._job is not None and work.must_end(self._desk.get(self._job.id)):
+                    if self._job is None:
+                        continue
+                    job = self._desk.get(self._job.id)
+                    if job.stop and job.id != asked:
+                        asked, since = job.id, time.monotonic()
+                    if work.must_end(job, time.monotonic() - since):
                         os._exit(0)
 
     @property

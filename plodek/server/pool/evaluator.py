@@ -6,7 +6,10 @@ What takes long, all memory, or the process itself down is kept away from everyo
 from __future__ import annotations
 
 import io
+import logging
 import os
+import uuid
+from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from multiprocessing.connection import Connection
@@ -18,10 +21,10 @@ from werkzeug.test import EnvironBuilder, run_wsgi_app
 
 from plodek.core import lifeline
 from plodek.server.app import make_app
-from plodek.server.pool.message import Answered, Asked
+from plodek.server.pool.message import SMALL, Answered, Asked
 from plodek.server.seen import start_log
 from plodek.server.settings import Settings
-from plodek.server.workspace import Workspace
+from plodek.server.workspace import TEMPORARY, Workspace
 
 #: Requests of one evaluator that go on at once.
 THREADS = 6
@@ -36,9 +39,13 @@ def main(connection: Connection, folder: Path, settings: Settings) -> None:
     sending = Lock()
 
     def work(asked: Asked) -> None:
-        answered = _answer(app, asked)
-        with sending:
-            connection.send(answered)
+        try:
+            answered = _answer(app, asked, folder / TEMPORARY)
+            with sending:
+                connection.send(answered)
+        except BaseException:  # whoever asked would wait until the deadline: the end of the process is told
+            logging.getLogger(__name__).exception("no answer to %s %s", asked.method, asked.path)
+            os._exit(1)
 
     with ThreadPoolExecutor(THREADS) as threads:
         while True:
@@ -48,7 +55,7 @@ def main(connection: Connection, folder: Path, settings: Settings) -> None:
                 os._exit(0)
 
 
-def _answer(app: APIFlask, asked: Asked) -> Answered:
+def _answer(app: APIFlask, asked: Asked, temporary: Path) -> Answered:
     with ExitStack() as opened:
         body = asked.body
         stream = io.BytesIO(body) if isinstance(body, bytes) else opened.enter_context(body.open("rb"))
@@ -56,6 +63,21 @@ def _answer(app: APIFlask, asked: Asked) -> Answered:
             path=asked.path, query_string=asked.query, method=asked.method,
             headers=list(asked.headers), input_stream=stream,
         )  # fmt: skip
-        chunks, status, headers = run_wsgi_app(app.wsgi_app, builder.get_environ(), buffered=True)
-        data = b"".join(chunks)
-    return Answered(asked.number, int(status.split()[0]), tuple(headers.items()), data)
+        chunks, status, headers = run_wsgi_app(app.wsgi_app, builder.get_environ())
+        opened.callback(getattr(chunks, "close", lambda: None))
+        answer = _gathered(chunks, temporary)
+    return Answered(asked.number, int(status.split()[0]), tuple(headers.items()), answer)
+
+
+def _gathered(chunks: Iterable[bytes], temporary: Path) -> bytes | Path:
+    """Gather an answer, in a file as soon as it is large."""
+    data, ahead = bytearray(), iter(chunks)
+    for chunk in ahead:
+        data += chunk
+        if len(data) > SMALL:
+            path = temporary / f"{uuid.uuid4().hex}.answer"
+            with path.open("wb") as file:
+                file.write(data)
+                file.writelines(ahead)
+            return path
+    return bytes(data)

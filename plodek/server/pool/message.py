@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+#: Bytes of a body that goes along with a message; a larger one goes through a file.
+SMALL = 1024**2
+
 
 @dataclass(frozen=True)
 class Asked:
@@ -20,9 +23,9 @@ class Asked:
 
 @dataclass(frozen=True)
 class Answered:
-    """The answer to the request of that number."""
+    """The answer to the request of that number; its body is in a file of the asker's if it is large."""
 
     number: int
     status: int
     headers: tuple[tuple[str, str], ...]
-    body: bytes
+    body: bytes | Path

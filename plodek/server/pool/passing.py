@@ -11,19 +11,22 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from apiflask import HTTPError
 from flask import Response, g, request
+from werkzeug.wsgi import wrap_file
 
-from plodek.server.pool.message import Asked
+from plodek.server.door.roles import project_asked
+from plodek.server.pool.message import SMALL, Asked
 
 if TYPE_CHECKING:
     from plodek.server.pool.pool import Pool
 
 _View = TypeVar("_View", bound=Callable[..., Any])
-#: Bytes of a body that goes along with a request; a larger one goes through a file.
-_SMALL = 1024**2
 #: Where a view says that evaluators answer it, and whether that may be done once more.
 _EVALUATED = "evaluated_again"
 #: Headers that belong to one connection, or are made anew.
-_OWN = {"connection", "transfer-encoding", "content-length"}
+_OWN = {"connection", "transfer-encoding"}
+#: The user who asks, as the server tells its evaluators; and what they are never told by a browser.
+USER = "X-Plodek-User"
+_SET_HERE = {"x-request-id", USER.lower()}
 
 
 def evaluated_apart(*, again: bool = True) -> Callable[[_View], _View]:
@@ -48,7 +51,8 @@ def passed_on(pool: Pool, temporary: Path, view: Callable[..., Any]) -> Response
     """Have the present request answered by an evaluator."""
     from plodek.server.pool.pool import Busy
 
-    project = (request.view_args or {}).get("project", 0)
+    own = [("X-Request-Id", g.number)] + ([] if g.user is None else [(USER, g.user)])
+    sent = [(name, value) for name, value in request.headers if name.lower() not in _SET_HERE]
     gone = request.environ.get("waitress.client_disconnected", lambda: False)
     with _body(temporary) as body:
         asked = Asked(
@@ -56,11 +60,11 @@ def passed_on(pool: Pool, temporary: Path, view: Callable[..., Any]) -> Response
             request.method,
             request.path,
             request.query_string.decode(),
-            (*request.headers, ("X-Request-Id", g.number)),
+            (*sent, *own),
             body,
         )
         try:
-            answered = pool.answer(asked, project, gone, again=view.__dict__[_EVALUATED])
+            answered = pool.answer(asked, project_asked() or 0, gone, again=view.__dict__[_EVALUATED])
         except Busy as error:
             raise HTTPError(
                 429,
@@ -68,13 +72,17 @@ def passed_on(pool: Pool, temporary: Path, view: Callable[..., Any]) -> Response
                 headers={"Retry-After": "1"},
             ) from error
     headers = [(name, value) for name, value in answered.headers if name.lower() not in _OWN]
-    return Response(answered.body, answered.status, headers)
+    if isinstance(answered.body, bytes):
+        return Response(answered.body, answered.status, headers)
+    file = answered.body.open("rb")
+    answered.body.unlink()  # it goes with the answer
+    return Response(wrap_file(request.environ, file), answered.status, headers, direct_passthrough=True)
 
 
 @contextmanager
 def _body(folder: Path) -> Iterator[bytes | Path]:
     """Give the body of the present request; a large one as a file, which is taken away afterwards."""
-    if (request.content_length or 0) <= _SMALL:
+    if (request.content_length or 0) <= SMALL:
         yield request.get_data()
         return
     folder.mkdir(exist_ok=True)

@@ -14,6 +14,7 @@ from plodek.core.errors import BadValue, NothingFound, PlodekError
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.formats import FORMAT, brought_up
+from plodek.server.store.sharing import may_be
 from plodek.server.store.tables import GeometryFile, Project, Revision, writing
 
 
@@ -30,10 +31,10 @@ class Stale(PlodekError):
         self.project = project
 
 
-def listed() -> list[Project]:
-    """List the projects that are not deleted, the last changed first."""
-    found = Project.select().where(Project.deleted.is_null()).order_by(Project.changed.desc())
-    return list(found)
+def listed(user: str | None = None) -> list[Project]:
+    """List the projects on the shelf that a user may see, the last changed first."""
+    there = Project.deleted.is_null() & may_be(user, "see")
+    return list(Project.select().where(there).order_by(Project.changed.desc()))
 
 
 def get(project: int) -> Project:
@@ -44,22 +45,29 @@ def get(project: int) -> Project:
     return found
 
 
-def make(name: str, recipe: dict[str, Any] | None = None, files: dict[str, bytes] | None = None) -> Project:
+def make(
+    name: str,
+    recipe: dict[str, Any] | None = None,
+    files: dict[str, bytes] | None = None,
+    owner: str | None = None,
+) -> Project:
     """Make a project with a first revision, a recipe as JSON values; an empty one where left out."""
     now = time.time()
     text = json.dumps(_document(recipe or {}))
     with writing():
-        project = Project.create(name=_name(name), created=now, changed=now)
+        project = Project.create(name=_name(name), created=now, changed=now, owner=owner or "")
         for file, data in (files or {}).items():
             add_file(project, file, data)
         Revision.create(project=project, number=0, parent=None, document=text, created=now)
     return cast(Project, project)
 
 
-def make_all(several: list[tuple[str, dict[str, Any], dict[str, bytes]]]) -> list[Project]:
+def make_all(
+    several: list[tuple[str, dict[str, Any], dict[str, bytes]]], owner: str | None = None
+) -> list[Project]:
     """Make projects, of names, recipes and files: all of them, or none where one cannot be made."""
     with writing():
-        return [make(*one) for one in several]
+        return [make(*one, owner) for one in several]
 
 
 def _document(recipe: dict[str, Any]) -> dict[str, Any]:
@@ -75,11 +83,11 @@ def rename(project: Project, name: str) -> None:
     project.save()
 
 
-def duplicate(project: Project) -> Project:
-    """Copy a project with its present recipe and its files."""
+def duplicate(project: Project, owner: str | None = None) -> Project:
+    """Copy a project with its present recipe and its files; it is shared with nobody."""
     with writing():
         files = {f.name: bytes(f.data) for f in project.files}
-        return make(f"{project.name[:110]} (copy)", document_of(project), files)
+        return make(f"{project.name[:110]} (copy)", document_of(project), files, owner)
 
 
 def delete(project: Project) -> None:
@@ -103,9 +111,10 @@ def sweep_out(before: float) -> int:
     return int(Project.delete().where(Project.deleted < before).execute())
 
 
-def taken_off() -> list[Project]:
-    """List the projects that have been taken off the shelf, the last one first."""
-    return list(Project.select().where(Project.deleted.is_null(False)).order_by(Project.deleted.desc()))
+def taken_off(user: str | None = None) -> list[Project]:
+    """List the projects taken off the shelf that a user may bring back, the last one first."""
+    off = Project.deleted.is_null(False) & may_be(user, "manage")
+    return list(Project.select().where(off).order_by(Project.deleted.desc()))
 
 
 def document_of(project: Project) -> dict[str, Any]:

@@ -26,7 +26,7 @@ from peewee import (
 from plodek.core.errors import BadFile, NotReady
 
 #: Raised with every change of the tables; `open_database` brings older files up to it.
-VERSION = 3
+VERSION = 4
 
 database = DatabaseProxy()
 _one_writes = RLock()
@@ -50,7 +50,7 @@ class Table(Model):  # type: ignore[misc]  # its stubs are passed over
 
 
 class Project(Table):
-    """A project; ``revision`` is the number of the revision it stands at."""
+    """A project; ``revision`` is the number of the revision it stands at, an ``owner`` of "" is nobody."""
 
     id: Any = AutoField()
     name: Any = CharField(max_length=120)
@@ -58,6 +58,18 @@ class Project(Table):
     changed: Any = FloatField()
     deleted: Any = FloatField(null=True)
     revision: Any = IntegerField(default=0)
+    owner: Any = CharField(max_length=64, default="", index=True)
+
+
+class Share(Table):
+    """What a user may do with somebody else's project; the user "" is everyone."""
+
+    project: Any = ForeignKeyField(Project, backref="shares", on_delete="CASCADE")
+    user: Any = CharField(max_length=64, index=True)
+    role: Any = CharField(max_length=8)
+
+    class Meta:
+        primary_key = CompositeKey("project", "user")
 
 
 class Revision(Table):
@@ -103,6 +115,8 @@ class Job(Table):
     changed: Any = FloatField()
     #: The process that runs it.
     worker: Any = IntegerField(null=True)
+    #: The user who asked for it first.
+    asker: Any = CharField(max_length=64, default="")
 
 
 class GridSummary(Table):
@@ -120,7 +134,7 @@ class User(Table):
     created: Any = FloatField()
 
 
-TABLES = (User, Project, Revision, GeometryFile, Job, GridSummary)
+TABLES = (User, Project, Share, Revision, GeometryFile, Job, GridSummary)
 
 
 def _documents(found: SqliteDatabase) -> None:
@@ -137,8 +151,15 @@ def _jobs(found: SqliteDatabase) -> None:
     found.execute_sql("ALTER TABLE job ADD COLUMN worker INTEGER")
 
 
+def _owners(found: SqliteDatabase) -> None:
+    """Let projects belong to somebody, and jobs tell who asked: there is nobody yet."""
+    found.execute_sql("ALTER TABLE project ADD COLUMN owner VARCHAR(64) NOT NULL DEFAULT ''")
+    found.execute_sql("CREATE INDEX IF NOT EXISTS project_owner ON project (owner)")
+    found.execute_sql("ALTER TABLE job ADD COLUMN asker VARCHAR(64) NOT NULL DEFAULT ''")
+
+
 #: What brings the tables of a version up to the next.
-_BROUGHT_UP = {1: _documents, 2: _jobs}
+_BROUGHT_UP = {1: _documents, 2: _jobs, 3: _owners}
 
 
 def open_database(path: Path) -> SqliteDatabase:

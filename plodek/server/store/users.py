@@ -12,8 +12,9 @@ from typing import cast
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from plodek.core.errors import BadValue, NothingFound
-from plodek.server.store.tables import User, writing
+from plodek.core.errors import BadValue, NothingFound, NotReady
+from plodek.server.store import sharing
+from plodek.server.store.tables import Share, User, writing
 
 #: Characters that a password has at least and at most.
 SHORTEST, LONGEST = 10, 200
@@ -23,11 +24,7 @@ _HASHER = PasswordHasher()
 
 def add(name: str, password: str) -> None:
     """Add a user, or give one another password. Raises BadValue for a name or password that is none."""
-    if not _NAME.fullmatch(name):
-        raise BadValue(
-            f"“{name[:70]}” is no name of a user",
-            remedy="use up to 64 letters, digits, dots, dashes, _ and @",
-        )
+    need_name(name)
     if not SHORTEST <= len(password) <= LONGEST:
         raise BadValue(
             f"the password has {len(password)} characters", remedy=f"use {SHORTEST} to {LONGEST} of them"
@@ -36,9 +33,24 @@ def add(name: str, password: str) -> None:
         User.replace(name=name, hash=_HASHER.hash(password), created=time.time()).execute()
 
 
+def need_name(name: str) -> None:
+    """Raise BadValue for what is no name of a user."""
+    if not _NAME.fullmatch(name):
+        raise BadValue(
+            f"“{name[:70]}” is no name of a user",
+            remedy="use up to 64 letters, digits, dots, dashes, _ and @",
+        )
+
+
 def remove(name: str) -> None:
-    """Take a user out. Raises NothingFound."""
+    """Take a user out, and what others shared with them. Raises NothingFound, NotReady for an owner."""
     with writing():
+        if count := sharing.owned(name):
+            raise NotReady(
+                f"“{name[:70]}” owns projects ({count})",
+                remedy=f"give them to another user first (plodek user give {name[:70]} OTHER)",
+            )
+        Share.delete().where(Share.user == name).execute()
         if not User.delete().where(User.name == name).execute():
             raise NothingFound(
                 f"there is no user “{name[:70]}”", remedy=f"users are {', '.join(names()) or 'none yet'}"

@@ -308,7 +308,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it. */
+        /**
+         * Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it.
+         * @description Whoever asked for a job may stop it; another one's, and keeping what it has reached, needs to edit.
+         */
         post: {
             parameters: {
                 query?: {
@@ -1780,6 +1783,97 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/sharing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell whom a project belongs to, and who may do what with it. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SharingOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+            };
+        };
+        /** Share a project anew: whom it belongs to, and who else may do what. */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["SharingIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SharingOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/geometry": {
         parameters: {
             query?: never;
@@ -2468,7 +2562,9 @@ export interface components {
         };
         /**
          * ProjectOut
-         * @description A project on the shelf; ``facts`` sums up its grid where it has been built.
+         * @description A project on the shelf, its owner ("" for nobody), and what this user may do with it.
+         *
+         *     ``facts`` sums up its grid where it has been built.
          */
         "ShelfOut.ProjectOut": {
             /** Id */
@@ -2481,6 +2577,13 @@ export interface components {
             revision: number;
             /** Steps */
             steps: number;
+            /** Owner */
+            owner: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "see" | "edit" | "manage";
             /**
              * Facts
              * @default null
@@ -2513,7 +2616,9 @@ export interface components {
         };
         /**
          * ProjectOut
-         * @description A project on the shelf; ``facts`` sums up its grid where it has been built.
+         * @description A project on the shelf, its owner ("" for nobody), and what this user may do with it.
+         *
+         *     ``facts`` sums up its grid where it has been built.
          */
         ProjectOut: {
             /** Id */
@@ -2526,6 +2631,13 @@ export interface components {
             revision: number;
             /** Steps */
             steps: number;
+            /** Owner */
+            owner: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "see" | "edit" | "manage";
             /**
              * Facts
              * @default null
@@ -2604,7 +2716,9 @@ export interface components {
         };
         /**
          * ProjectOut
-         * @description A project on the shelf; ``facts`` sums up its grid where it has been built.
+         * @description A project on the shelf, its owner ("" for nobody), and what this user may do with it.
+         *
+         *     ``facts`` sums up its grid where it has been built.
          */
         "ProjectsOut.ProjectOut": {
             /** Id */
@@ -2617,6 +2731,13 @@ export interface components {
             revision: number;
             /** Steps */
             steps: number;
+            /** Owner */
+            owner: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "see" | "edit" | "manage";
             /**
              * Facts
              * @default null
@@ -2664,6 +2785,11 @@ export interface components {
             can_undo: boolean;
             /** Can Redo */
             can_redo: boolean;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "see" | "edit" | "manage";
             /** Files */
             files: string[];
         };
@@ -3921,6 +4047,32 @@ export interface components {
             roles: components["schemas"]["PreviewOut.RolesOut"][];
             before: components["schemas"]["PreviewOut.Effect"] | null;
             after: components["schemas"]["PreviewOut.Effect"] | null;
+        };
+        /**
+         * SharingOut
+         * @description How a project is shared, and the users that it could be shared with where they are known.
+         */
+        SharingOut: {
+            /** Owner */
+            owner: string;
+            /** Roles */
+            roles: {
+                [key: string]: "see" | "edit" | "manage";
+            };
+            /** Users */
+            users: string[];
+        };
+        /**
+         * SharingIn
+         * @description Whom a project belongs to ("" for nobody), and what others may do; the user "" is everyone.
+         */
+        SharingIn: {
+            /** Owner */
+            owner: string;
+            /** Roles */
+            roles: {
+                [key: string]: "see" | "edit" | "manage";
+            };
         };
         /**
          * HandoffIn

@@ -14,6 +14,7 @@ from plodek.server.api.advice.messages import AdviceOut, AdvicesOut
 from plodek.server.api.context import UpTo, evaluated
 from plodek.server.api.models.effects import effect_or_none
 from plodek.server.api.models.messages import EffectsOut, PreviewIn
+from plodek.server.door.roles import needs
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import Project
@@ -78,6 +79,7 @@ def _out(advice: Advice, at: int, steps: list[dict[str, Any]]) -> AdviceOut:
 @blueprint.post("/projects/<int:project>/effect")
 @blueprint.input(PreviewIn)
 @blueprint.output(EffectsOut)
+@needs("see")
 @evaluated_apart()
 def effect(project: int, json_data: PreviewIn) -> EffectsOut:
     """Tell what steps would come to against others, without keeping or drawing them."""

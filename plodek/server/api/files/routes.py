@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe
 from plodek.core.shape.files import geometry_file, point_file
-from plodek.server.api.context import desk, files_of
+from plodek.server.api.context import desk, files_of, user
 from plodek.server.api.guides.messages import FileOut
 from plodek.server.api.jobs.messages import JobOut
 from plodek.server.api.jobs.routes import job_out
@@ -52,7 +52,7 @@ def add_geometry(project: int, query_data: FileQuery) -> JobOut:
     found = projects.get(project)
     data = request.get_data(cache=False)
     geometry_file.refuse_foreign(data, query_data.name)
-    job = desk().ask_with(found, "read", {"name": query_data.name}, data)
+    job = desk().ask_with(found, "read", {"name": query_data.name}, data, user())
     return job_out(job)
 
 

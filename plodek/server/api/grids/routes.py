@@ -39,6 +39,7 @@ from plodek.server.api.grids.messages import (
 )
 from plodek.server.api.grids.pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
 from plodek.server.api.models.pictures import faces_of
+from plodek.server.door.roles import needs
 from plodek.server.engine import Measured
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
@@ -78,6 +79,7 @@ class CellsQuery(QualityQuery):
 @blueprint.post("/projects/<int:project>/preview/grid")
 @blueprint.input(PreviewGridIn)
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@needs("see")
 @evaluated_apart()
 def preview_grid(project: int, json_data: PreviewGridIn) -> Response:
     """Draw the filled plane of steps that are tried, or in space a part of the grid, coarse if large."""

@@ -36,6 +36,7 @@ from plodek.server.api.guides.pictures import shape_picture
 from plodek.server.api.models.messages import PreviewIn
 from plodek.server.api.recipes.messages import RecipeOut
 from plodek.server.api.recipes.routes import recipe_out
+from plodek.server.door.roles import needs
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import Project
@@ -65,6 +66,7 @@ def get_shape(project: int, query_data: UpTo) -> Response:
 @blueprint.post("/projects/<int:project>/preview/shape")
 @blueprint.input(PreviewIn)
 @blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@needs("see")
 @evaluated_apart()
 def preview_shape(project: int, json_data: PreviewIn) -> Response:
     """Draw the surfaces that tried steps would add or change."""
@@ -106,6 +108,7 @@ def get_mending(project: int, query_data: UpTo) -> MendOut:
 @blueprint.post("/projects/<int:project>/measurements")
 @blueprint.input(MeasureIn)
 @blueprint.output(MeasureOut)
+@needs("see")
 @evaluated_apart()
 def measure_guides(project: int, json_data: MeasureIn) -> MeasureOut:
     """Measure guides and places."""

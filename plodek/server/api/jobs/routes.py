@@ -15,11 +15,12 @@ from pydantic import BaseModel
 from plodek.core.build.assemble import assemble
 from plodek.core.errors import NothingFound, NotReady
 from plodek.core.fingerprint import fingerprint
-from plodek.server.api.context import desk, engine, evaluated, files_of, sends
+from plodek.server.api.context import desk, engine, evaluated, files_of, sends, user
 from plodek.server.api.grids.messages import PartOf
 from plodek.server.api.grids.pictures import grid_picture, plane_picture
 from plodek.server.api.grids.routes import shown_of
 from plodek.server.api.jobs.messages import BuildIn, HandoffIn, JobOut
+from plodek.server.door.roles import need_role, needs
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import Job
@@ -30,10 +31,13 @@ blueprint = APIBlueprint("jobs", __name__)
 @blueprint.post("/projects/<int:project>/builds")
 @blueprint.input(BuildIn)
 @blueprint.output(JobOut, status_code=202)
+@needs("see")
 @evaluated_apart(again=False)
 def ask_build(project: int, json_data: BuildIn) -> JobOut:
     """Smooth what the steps ask for; with ``keep``, keep them as a revision once it has run."""
     found = projects.get(project)
+    if json_data.keep:
+        need_role(found, "edit")
     if found.revision != json_data.base:
         raise projects.Stale(found)
     evaluation = evaluated(found, json_data.steps)
@@ -43,12 +47,13 @@ def ask_build(project: int, json_data: BuildIn) -> JobOut:
         raise NotReady("there is nothing to smooth", remedy="add a smoothing step")
     key = engine().smoothed_key(evaluation.applied.upto(json_data.upto), files_of(found))
     asked = json_data.model_dump()
-    return job_out(desk().ask(found, "build", asked, f"{key} {json_data.base} {json_data.keep}"))
+    return job_out(desk().ask(found, "build", asked, f"{key} {json_data.base} {json_data.keep}", user()))
 
 
 @blueprint.post("/projects/<int:project>/handoffs")
 @blueprint.input(HandoffIn)
 @blueprint.output(JobOut, status_code=202)
+@needs("see")
 def ask_handoff(project: int, json_data: HandoffIn) -> JobOut:
     """Write the grid in the wished formats, as one download; one that is there already is given again."""
     found = projects.get(project)
@@ -57,7 +62,7 @@ def ask_handoff(project: int, json_data: HandoffIn) -> JobOut:
     done = desk().done(found, "handoff", key)
     if done is not None and desk().download_path(done.id).is_file():
         return job_out(done)
-    return job_out(desk().ask(found, "handoff", asked, key))
+    return job_out(desk().ask(found, "handoff", asked, key, user()))
 
 
 @blueprint.get("/jobs/<job>")
@@ -76,8 +81,15 @@ class StopQuery(BaseModel):
 @blueprint.post("/jobs/<job>/stop")
 @blueprint.input(StopQuery, location="query")
 @blueprint.output(JobOut)
+@needs("see")
 def stop_job(job: str, query_data: StopQuery) -> JobOut:
-    """Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it."""
+    """Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it.
+
+    Whoever asked for a job may stop it; another one's, and keeping what it has reached, needs to edit.
+    """
+    found = desk().get(job)
+    if query_data.keep or found.asker != (user() or ""):
+        need_role(found.project, "edit")
     return job_out(desk().stop(job, keep=query_data.keep))
 
 

@@ -17,6 +17,7 @@ from plodek.server.api.context import UpTo, evaluated, evaluated_upto
 from plodek.server.api.models.effects import effect_or_none
 from plodek.server.api.models.messages import FoundOut, ModelOut, PlanOut, PreviewIn, PreviewOut, RolesOut
 from plodek.server.api.models.pictures import model_out, plan_out
+from plodek.server.door.roles import needs
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 
@@ -41,6 +42,7 @@ def get_model(project: int, query_data: UpTo) -> ModelOut:
 @blueprint.post("/projects/<int:project>/preview")
 @blueprint.input(PreviewIn)
 @blueprint.output(PreviewOut)
+@needs("see")
 @evaluated_apart()
 def preview(project: int, json_data: PreviewIn) -> PreviewOut:
     """Try steps without keeping them, and tell the effect."""

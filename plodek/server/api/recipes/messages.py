@@ -8,6 +8,7 @@ from pydantic import Field
 
 from plodek.core.recipe.document import MOST_STEPS
 from plodek.server.api.messages import Message
+from plodek.server.store.sharing import Role
 
 
 class RecipeOut(Message):
@@ -20,6 +21,7 @@ class RecipeOut(Message):
     parameters: dict[str, Any]
     can_undo: bool
     can_redo: bool
+    role: Role
     files: list[str]
 
 

@@ -10,7 +10,7 @@ from flask import Response, send_file
 
 from plodek.core.formats.registry import written
 from plodek.core.recipe import document
-from plodek.server.api.context import engine, sends
+from plodek.server.api.context import engine, role_in, sends
 from plodek.server.api.projects.archive import pack
 from plodek.server.api.recipes.messages import BaseIn, FormatOut, RecipeIn, RecipeOut, SchemaOut
 from plodek.server.pool.passing import evaluated_apart
@@ -88,5 +88,6 @@ def recipe_out(project: Project) -> RecipeOut:
         parameters=recipe["parameters"],
         can_undo=can_undo,
         can_redo=can_redo,
+        role=role_in(project),
         files=projects.file_names(project),
     )

@@ -1,0 +1,18 @@
+BEGIN TRANSACTION;
+CREATE TABLE "geometryfile" ("project_id" INTEGER NOT NULL, "name" VARCHAR(120) NOT NULL, "hash" VARCHAR(64) NOT NULL, "data" BLOB NOT NULL, PRIMARY KEY ("project_id", "name"), FOREIGN KEY ("project_id") REFERENCES "project" ("id") ON DELETE CASCADE);
+INSERT INTO "geometryfile" VALUES(1,'pier.csv','3b3e4cdf19d8e7988f1137fd6fb996bdfef5db1d9bb55918dca4972643df1c4d',X'3020300A3120310A3220300A');
+CREATE TABLE "gridsummary" ("key" VARCHAR(80) NOT NULL PRIMARY KEY, "facts" TEXT NOT NULL);
+CREATE TABLE "job" ("id" VARCHAR(32) NOT NULL PRIMARY KEY, "project_id" INTEGER NOT NULL, "kind" VARCHAR(20) NOT NULL, "asked" TEXT NOT NULL, "state" VARCHAR(12) NOT NULL, "progress" TEXT NOT NULL, "result" TEXT NOT NULL, "stop" INTEGER NOT NULL, "created" REAL NOT NULL, "changed" REAL NOT NULL, key TEXT NOT NULL DEFAULT '', started REAL, worker INTEGER, FOREIGN KEY ("project_id") REFERENCES "project" ("id") ON DELETE CASCADE);
+INSERT INTO "job" VALUES('aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa',1,'handoff','{}','done','{}','{"name": "old.zip"}',0,1000.0,1001.0,'',NULL,NULL);
+CREATE TABLE "project" ("id" INTEGER NOT NULL PRIMARY KEY, "name" VARCHAR(120) NOT NULL, "created" REAL NOT NULL, "changed" REAL NOT NULL, "deleted" REAL, "revision" INTEGER NOT NULL);
+INSERT INTO "project" VALUES(1,'Old weir',1000.0,1000.0,NULL,1);
+CREATE TABLE "revision" ("project_id" INTEGER NOT NULL, "number" INTEGER NOT NULL, "parent" INTEGER, "document" TEXT NOT NULL, "created" REAL NOT NULL, PRIMARY KEY ("project_id", "number"), FOREIGN KEY ("project_id") REFERENCES "project" ("id") ON DELETE CASCADE);
+INSERT INTO "revision" VALUES(1,0,NULL,'{"plodek": 3, "steps": [{"kind": "frame", "id": "f", "width": 4, "height": 2}]}',1000.0);
+INSERT INTO "revision" VALUES(1,1,0,'{"plodek": 3, "steps": [{"id": "f", "kind": "frame", "shape": "rectangle", "corner": [0.0, 0.0], "width": 4.0, "height": 2.0, "depth": null, "guides": null, "margin": 0.0, "centre": [0.0, 0.0, 0.0], "outer": null, "inner": 0.0, "start": 0.0, "end": 360.0, "sectors": 4, "axis": [0.0, 0.0, 1.0]}, {"id": "c", "kind": "cut", "by": "fraction", "at": [], "fractions": [0.5], "through": null, "pieces": null, "tier": {"at": [2.0, 0.0], "start": null}, "within": null}]}',1000.0);
+CREATE TABLE "user" ("name" VARCHAR(64) NOT NULL PRIMARY KEY, "hash" VARCHAR(200) NOT NULL, "created" REAL NOT NULL);
+INSERT INTO "user" VALUES('mira','no hash',1000.0);
+CREATE INDEX "geometryfile_project_id" ON "geometryfile" ("project_id");
+CREATE INDEX "job_project_id" ON "job" ("project_id");
+CREATE INDEX "revision_project_id" ON "revision" ("project_id");
+COMMIT;
+PRAGMA user_version = 3;
