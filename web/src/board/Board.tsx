@@ -40,6 +40,7 @@ interface Waiting {
   waiting: string;
 }
 
+const LOOK_ONLY = "This project is shared with you to look at: what you try is not kept.";
 const NOT_RUN = /smoothing has not been run/i;
 
 /** The main screen of a project. */
@@ -223,15 +224,20 @@ function useData(project: number): BoardData | string | Waiting {
   if (!recipe.data || !kinds) return { waiting: "Opening the project" };
   if (!model.data) return { waiting: `Working out the blocks from ${steps.length} steps` };
   const base = recipe.data.revision;
+  const lookOnly = recipe.data.role === "see";
+  /** Forgets the last problem; false, with one, where this user may only look. */
+  const mayChange = () => {
+    setProblem(lookOnly ? LOOK_ONLY : "");
+    return !lookOnly;
+  };
   const fail = (failed: Error) => setProblem(failed.message);
-  const keepSteps = (change: Change, then?: () => void) => {
-    setProblem("");
+  const keepSteps = async (change: Change, then?: () => void) => {
+    if (!mayChange()) return;
     // Each edit of the queue tells its own end: `mutate` would only tell that of the last.
-    return keep.mutateAsync(change).then(then, fail);
+    await keep.mutateAsync(change).then(then, fail);
   };
   const run = () => {
-    if (!board.draft || board.keeping) return;
-    setProblem("");
+    if (!board.draft || board.keeping || !mayChange()) return;
     useBoard.setState({ keeping: true });
     const path = { path: { project } };
     const body = {
@@ -298,16 +304,15 @@ function useData(project: number): BoardData | string | Waiting {
     },
     run,
     stop: () => {
-      if (board.job)
-        void taken(http.POST("/api/jobs/{job}/stop", { params: { path: { job: board.job } } }));
+      if (!board.job) return;
+      const params = { path: { job: board.job }, query: { keep: !lookOnly } };
+      void taken(http.POST("/api/jobs/{job}/stop", { params })).catch(fail);
     },
     undo: () => {
-      setProblem("");
-      if (recipe.data.can_undo) undo.mutate(undefined, { onError: fail });
+      if (mayChange() && recipe.data.can_undo) undo.mutate(undefined, { onError: fail });
     },
     redo: () => {
-      setProblem("");
-      if (recipe.data.can_redo) redo.mutate(undefined, { onError: fail });
+      if (mayChange() && recipe.data.can_redo) redo.mutate(undefined, { onError: fail });
     },
     begin: (name, values) => {
       const found = kinds.get(name);
@@ -335,17 +340,17 @@ function useData(project: number): BoardData | string | Waiting {
       });
     },
     rename: (guide, to) => {
-      setProblem("");
+      if (!mayChange()) return;
       const renamed = () => useBoard.setState({ selection: { kind: "guide", ids: [to] } });
       rename.mutate({ guide, to }, { onSuccess: renamed, onError: fail });
     },
     bringBack: (revision) => {
-      setProblem("");
+      if (!mayChange()) return;
       const back = () => useBoard.setState({ draft: null, here: null, share: 1 });
       again.mutate(revision, { onSuccess: back, onError: fail });
     },
     changeUnit: (wish, meaning) => {
-      setProblem("");
+      if (!mayChange()) return;
       const changed = () => useBoard.setState({ draft: null, measured: [] });
       unit.mutate({ unit: wish, meaning }, { onSuccess: changed, onError: fail });
     },

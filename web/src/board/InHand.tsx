@@ -1,5 +1,8 @@
-import { Box, Flex } from "@chakra-ui/react";
+import { Box, Flex, Text } from "@chakra-ui/react";
+import { useMutation } from "@tanstack/react-query";
 import type { ReactNode } from "react";
+import { useLocation } from "wouter";
+import { http, taken } from "../api/client";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { BlocksPanel } from "../stages/blocks/BlocksPanel";
@@ -12,12 +15,12 @@ import { GridAdvice } from "../stages/smooth/GridAdvice";
 import { SmoothPanel } from "../stages/smooth/SmoothPanel";
 import { SpacingPanel } from "../stages/spacing/SpacingPanel";
 import { WallHeight } from "../stages/spacing/WallHeight";
-import { Empty, Heading, Wrong } from "../theme/parts";
+import { Empty, Heading, Quiet, Wrong } from "../theme/parts";
 import { SelectionFacts } from "./SelectionFacts";
 
 /** What is in hand: the form of a step, or what is selected, or what the stage has to say. */
 export function InHand() {
-  const { problem } = useBoardData();
+  const { problem, recipe } = useBoardData();
   const running = useBoard((board) => board.job !== null);
   const draft = useBoard((board) => board.draft);
   const stage = useBoard((board) => board.stage);
@@ -44,6 +47,7 @@ export function InHand() {
           In hand
         </Heading>
       </Box>
+      {recipe.role === "see" && <LookOnly />}
       {problem && <Wrong>{problem}</Wrong>}
       {stage === "Smooth" && running && <SmoothPanel />}
       {unitAgain ? (
@@ -62,6 +66,26 @@ export function InHand() {
       {stage === "Smooth" && !running && <SmoothPanel />}
       {stage === "Hand-off" && !draft && count > 0 && <HandoffPanel />}
     </Flex>
+  );
+}
+
+/** Tells whoever may only look at a project how to get one that can be changed. */
+function LookOnly() {
+  const { project } = useBoardData();
+  const [, go] = useLocation();
+  const copy = useMutation({
+    mutationFn: () =>
+      taken(http.POST("/api/projects/{project}/copies", { params: { path: { project } } })),
+    onSuccess: (made) => go(`/project/${made.id}`),
+  });
+  return (
+    <Box role="status" bg="tealSoft" borderRadius="md" px="3" py="2" fontSize="12px">
+      <Text mb="2">Shared with you to look at. Try what you like: it is not kept.</Text>
+      <Quiet disabled={copy.isPending} onClick={() => copy.mutate()}>
+        Duplicate it
+      </Quiet>
+      {copy.error && <Wrong>{copy.error.message}</Wrong>}
+    </Box>
   );
 }
 

@@ -51,10 +51,18 @@ export function Route() {
         ))}
       </Grid>
       <Flex gap="1.5" flexShrink="0">
-        <Key onClick={undo} disabled={!recipe.can_undo || busy} title="Undo (Ctrl Z)">
+        <Key
+          onClick={undo}
+          disabled={!recipe.can_undo || busy || recipe.role === "see"}
+          title="Undo (Ctrl Z)"
+        >
           Undo
         </Key>
-        <Key onClick={redo} disabled={!recipe.can_redo || busy} title="Redo (Ctrl Shift Z)">
+        <Key
+          onClick={redo}
+          disabled={!recipe.can_redo || busy || recipe.role === "see"}
+          title="Redo (Ctrl Shift Z)"
+        >
           Redo
         </Key>
         <Key onClick={() => set({ finding: true })} title="Find any verb (Ctrl K)">

@@ -3,6 +3,8 @@ import type { components } from "../api/schema.gen";
 
 type Schemas = components["schemas"];
 export type Project = Schemas["ProjectOut"];
+export type SharingState = Schemas["SharingOut"];
+export type SharedAs = Project["role"];
 export type RecipeState = Schemas["RecipeOut"];
 export type Model = Schemas["ModelOut"];
 export type Corner = Model["corners"][number];

@@ -2,6 +2,7 @@ import { Box, Flex, Input, Text } from "@chakra-ui/react";
 import { type ReactNode, useState } from "react";
 import { useComing, useLogIn } from "../api/coming";
 import { Do, Wrong } from "../theme/parts";
+import { Head } from "./Head";
 
 /** Shows what is behind the door to those who are in, and to others the door. */
 export function Door({ children }: { children: ReactNode }) {
@@ -17,14 +18,7 @@ function LogIn() {
   const logIn = useLogIn();
   return (
     <Flex height="100%" direction="column">
-      <Box bg="bar" color="barText" px="6" py="2.5" h="58px">
-        <Text as="h1" fontSize="17px" fontWeight="600">
-          Plodek
-        </Text>
-        <Text fontSize="11px" color="barMuted">
-          Block-structured grids
-        </Text>
-      </Box>
+      <Head />
       <Box
         as="form"
         aria-label="Log in"

@@ -5,9 +5,11 @@ import { useLocation } from "wouter";
 import { http, sendRecipes, taken } from "../api/client";
 import { useComing, useLogOut } from "../api/coming";
 import { useSchema } from "../api/queries";
-import { whole } from "../model/numbers";
 import type { Project } from "../model/types";
 import { Do, Empty, Heading, Quiet, Wrong } from "../theme/parts";
+import { Head } from "./Head";
+import { Row } from "./Row";
+import { Sharing } from "./Sharing";
 
 const path = (project: number) => ({ params: { path: { project } } });
 
@@ -16,6 +18,7 @@ export function Shelf() {
   const cache = useQueryClient();
   const [, go] = useLocation();
   const [deleted, setDeleted] = useState<Project | null>(null);
+  const [sharing, setSharing] = useState<Project | null>(null);
   const schema = useSchema();
   const coming = useComing();
   const logOut = useLogOut();
@@ -51,25 +54,15 @@ export function Shelf() {
   const problem = make.error ?? bring.error ?? act.error ?? projects.error;
   return (
     <Box height="100%" overflow="auto">
-      <Flex bg="bar" color="barText" px="6" h="58px" align="center" justify="space-between">
-        <Box>
-          <Text as="h1" fontSize="17px" fontWeight="600">
-            Plodek
+      <Head>
+        {coming.data?.user && <Text>{coming.data.user}</Text>}
+        {coming.data?.may_leave && (
+          <Text as="button" cursor="pointer" color="barText" onClick={() => logOut.mutate()}>
+            Log out
           </Text>
-          <Text fontSize="11px" color="barMuted">
-            Block-structured grids
-          </Text>
-        </Box>
-        <Flex align="center" gap="4" fontSize="11px" color="barMuted">
-          {coming.data?.user && <Text>{coming.data.user}</Text>}
-          {coming.data?.may_leave && (
-            <Text as="button" cursor="pointer" color="barText" onClick={() => logOut.mutate()}>
-              Log out
-            </Text>
-          )}
-          <Text>{schema.data ? `version ${schema.data.version}` : ""}</Text>
-        </Flex>
-      </Flex>
+        )}
+        <Text>{schema.data ? `version ${schema.data.version}` : ""}</Text>
+      </Head>
       <Grid templateColumns="minmax(0, 1fr) 300px" gap="10" maxW="1080px" mx="auto" px="6" py="8">
         <Box>
           <Heading right={shelved ? `${shelved.length}` : ""}>Projects</Heading>
@@ -111,6 +104,8 @@ export function Shelf() {
             <Row
               key={project.id}
               project={project}
+              owned={coming.data?.needed ?? false}
+              share={() => setSharing(project)}
               open={() => go(`/project/${project.id}`)}
               rename={(name) =>
                 act.mutate(() =>
@@ -144,6 +139,15 @@ export function Shelf() {
           <DownloadAll count={shelved?.length ?? 0} />
         </Box>
       </Grid>
+      {sharing && (
+        <Sharing
+          project={sharing}
+          close={() => {
+            setSharing(null);
+            again();
+          }}
+        />
+      )}
     </Box>
   );
 }
@@ -290,94 +294,4 @@ function DownloadAll({ count }: { count: number }) {
       </Text>
     </Box>
   );
-}
-
-interface RowProps {
-  project: Project;
-  open: () => void;
-  rename: (name: string) => void;
-  duplicate: () => void;
-  remove: () => void;
-}
-
-function Row({ project, open, rename, duplicate, remove }: RowProps) {
-  const [name, setName] = useState<string | null>(null);
-  const keep = () => {
-    if (name?.trim() && name !== project.name) rename(name);
-    setName(null);
-  };
-  return (
-    <Flex
-      align="center"
-      gap="3"
-      bg="card"
-      border="1px solid"
-      borderColor="rule"
-      borderRadius="lg"
-      px="4"
-      py="3"
-      mb="2"
-      _hover={{ borderColor: "ochre" }}
-    >
-      <Box flex="1" minW="0">
-        {name === null ? (
-          <Text
-            as="button"
-            fontSize="15px"
-            fontWeight="600"
-            textAlign="left"
-            cursor="pointer"
-            onClick={open}
-            truncate
-            maxW="100%"
-          >
-            {project.name}
-          </Text>
-        ) : (
-          <Input
-            size="xs"
-            autoFocus
-            aria-label="New name"
-            value={name}
-            maxLength={120}
-            onChange={(event) => setName(event.target.value)}
-            onBlur={keep}
-            onKeyDown={(event) => {
-              if (event.key === "Enter") keep();
-              if (event.key === "Escape") setName(null);
-            }}
-          />
-        )}
-        <Text color="muted" fontSize="12px">
-          {project.steps} steps · {facts(project)} · changed{" "}
-          {new Date(project.changed * 1000).toLocaleString("en-GB", {
-            dateStyle: "medium",
-            timeStyle: "short",
-          })}
-        </Text>
-      </Box>
-      <Quiet onClick={() => setName(project.name)}>Rename</Quiet>
-      <Quiet onClick={duplicate}>Duplicate</Quiet>
-      <Quiet onClick={remove}>Delete</Quiet>
-      <Quiet onClick={open} bg="ochreSoft">
-        Open
-      </Quiet>
-    </Flex>
-  );
-}
-
-function facts(project: Project): string {
-  const found = project.facts as {
-    cells: number;
-    blocks: number;
-    folded: number;
-    passed: boolean;
-  } | null;
-  if (!found) return "no grid measured yet";
-  const gate = found.folded
-    ? `${whole(found.folded)} folded`
-    : found.passed
-      ? "gate passed"
-      : "below gate";
-  return `${whole(found.cells)} cells in ${found.blocks} blocks · ${gate}`;
 }
