@@ -15,6 +15,7 @@ from urllib.parse import urlsplit
 from apiflask import APIFlask, HTTPError
 from flask import Response, g, json, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
+from flask_talisman import Talisman
 from peewee import PeeweeException
 from werkzeug.exceptions import HTTPException
 
@@ -24,7 +25,7 @@ from plodek.core.recipe.document import need_bounded
 from plodek.server import api, seen
 from plodek.server.api.context import project_out
 from plodek.server.api.messages import Problem
-from plodek.server.door.guard import close_door
+from plodek.server.door.guard import Door
 from plodek.server.door.roles import look_at_role
 from plodek.server.pool.passing import USER, is_evaluated, passed_on
 from plodek.server.settings import Settings
@@ -36,17 +37,17 @@ if TYPE_CHECKING:
     from plodek.server.jobs.workers import Workers
     from plodek.server.pool.pool import Pool
 
-#: What browsers are told with every answer: pages run their own scripts only, stand in no frame, tell nobody
-#: where they are, and take nothing for what it does not say it is. Styles are put in by the pages themselves.
-HEADERS = {
-    "Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; "
-    "img-src 'self' data: blob:; font-src 'self' data:; object-src 'none'; "
-    "base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
-    "X-Content-Type-Options": "nosniff",
-    "X-Frame-Options": "DENY",
-    "Referrer-Policy": "no-referrer",
-    "Cross-Origin-Opener-Policy": "same-origin",
-    "Cross-Origin-Resource-Policy": "same-origin",
+#: What pages may do, as browsers are told: run their own scripts only, and stand in no frame.
+#: Styles are put in by the pages themselves.
+POLICY = {
+    "default-src": "'self'",
+    "style-src": "'self' 'unsafe-inline'",
+    "img-src": "'self' data: blob:",
+    "font-src": "'self' data:",
+    "object-src": "'none'",
+    "base-uri": "'none'",
+    "form-action": "'self'",
+    "frame-ancestors": "'none'",
 }
 STATIC = Path(__file__).parent / "static"
 
@@ -70,7 +71,18 @@ def make_app(
     app.extensions["plodek"] = workspace
     database = workspace.database
     seen.watch(app, workspace, pool, workers)
-    look_who = close_door(app, workspace.folder, workspace.settings) if door else None
+    look_who = Door(app, workspace.folder, workspace.settings).look if door else None
+    Talisman(
+        app,
+        force_https=False,  # the proxy before it sees to that
+        strict_transport_security=workspace.settings.tls,
+        session_cookie_secure=workspace.settings.tls,
+        session_cookie_http_only=True,
+        session_cookie_samesite="Strict",
+        content_security_policy=POLICY,
+        frame_options="DENY",
+        referrer_policy="no-referrer",
+    )
 
     @app.before_request
     def open_connection() -> Response | None:
@@ -95,8 +107,8 @@ def make_app(
 
     @app.after_request
     def guard(answer: Response) -> Response:
-        for name, value in HEADERS.items():
-            answer.headers.setdefault(name, value)
+        for name in ("Cross-Origin-Opener-Policy", "Cross-Origin-Resource-Policy"):
+            answer.headers.setdefault(name, "same-origin")
         return answer
 
     for routes in load_routes():

@@ -5,6 +5,7 @@ import stat
 
 import pytest
 from click.testing import CliRunner
+from limits import RateLimitItemPerMinute
 
 from plodek.cli import plodek
 from plodek.core.errors import BadValue, NotReady, PlodekError
@@ -16,11 +17,6 @@ from plodek.server.workspace import Workspace
 from tests.server.test_every_route import ROUTES, filled, names, problem
 
 RIGHT = {"name": "mira", "password": "a long enough password"}
-
-
-@pytest.fixture(autouse=True)
-def no_failures():
-    guard.failures.clear()
 
 
 @pytest.fixture
@@ -133,16 +129,16 @@ def test_wrong_passwords_and_names_sound_the_same_and_soon_have_to_wait(outside)
         for answer in [log_in(outside, **other)]
     }
     assert told == {(401, "Name or password is wrong.")}
-    for _ in range(guard.MOST_FOR_NAME):
+    for _ in range(guard.MOST_FOR_NAME.amount):
         log_in(outside, password="wrong")
     late = log_in(outside)
-    assert (late.status_code, late.headers["Retry-After"]) == (429, str(guard.COUNTED))
+    assert (late.status_code, late.headers["Retry-After"]) == (429, str(60 * guard.COUNTED))
     assert log_in(outside, name="nobody").status_code == 401  # others are not kept out by it
 
 
 def test_one_address_cannot_try_all_names(outside, monkeypatch):
-    monkeypatch.setattr(guard, "MOST_FROM_ADDRESS", 10)
-    statuses = [log_in(outside, name=f"n{n}").status_code for n in range(guard.MOST_FROM_ADDRESS + 3)]
+    monkeypatch.setattr(guard, "MOST_FROM_ADDRESS", RateLimitItemPerMinute(10, guard.COUNTED))
+    statuses = [log_in(outside, name=f"n{n}").status_code for n in range(13)]
     assert statuses[-3:] == [429] * 3
     for elsewhere in (
         {"environ_base": {"REMOTE_ADDR": "10.0.0.9"}},
@@ -150,7 +146,7 @@ def test_one_address_cannot_try_all_names(outside, monkeypatch):
     ):
         assert outside.post("/api/session", json=RIGHT, **elsewhere).status_code == 200
     away = {"environ_base": {"REMOTE_ADDR": "10.0.0.7"}, "headers": {"X-Forwarded-For": "10.0.0.8"}}
-    for _ in range(guard.MOST_FOR_NAME):
+    for _ in range(guard.MOST_FOR_NAME.amount):
         outside.post("/api/session", json=RIGHT | {"password": "wrong"}, **away)
     away["headers"] = {"X-Forwarded-For": "10.0.0.99"}  # who comes from elsewhere is not asked where from
     assert outside.post("/api/session", json=RIGHT, **away).status_code == 429

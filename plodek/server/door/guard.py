@@ -8,30 +8,40 @@ from __future__ import annotations
 
 import os
 import secrets
-from collections.abc import Callable
 from datetime import timedelta
-from hmac import compare_digest
 from pathlib import Path
-from threading import Lock
+from typing import cast
 
 from apiflask import APIFlask, HTTPError
-from cachetools import TTLCache
-from flask import request, session
+from flask import Request, current_app, request, session
+from flask_login import LoginManager, UserMixin, current_user, login_user, logout_user
+from flask_wtf.csrf import generate_csrf, validate_csrf
+from limits import RateLimitItemPerMinute
+from limits.storage import MemoryStorage
+from limits.strategies import MovingWindowRateLimiter
+from wtforms.validators import ValidationError
 
 from plodek.core.errors import NotReady
 from plodek.server.settings import LOOPBACK, Settings
 from plodek.server.store import users
 
-#: Seconds that a session lasts without a visit, and in which failed tries are counted.
-LASTS, COUNTED = 14 * 24 * 3600, 300
-#: Failed tries to log in from one address: for one name, and in all.
-MOST_FOR_NAME, MOST_FROM_ADDRESS = 8, 40
+#: How long a session lasts without a visit.
+LASTS = timedelta(days=14)
+#: Minutes in which failed tries to log in from one address count: for one name, and in all.
+COUNTED = 5
+MOST_FOR_NAME = RateLimitItemPerMinute(8, COUNTED)
+MOST_FROM_ADDRESS = RateLimitItemPerMinute(40, COUNTED)
 TOKEN = "X-Plodek-Token"
 #: What is answered to everyone: the pages themselves, the door, and whether the server is well.
 _OPEN = ("page", "asset", "health", "session.get_session", "session.log_in")
 
-failures: TTLCache[str, int] = TTLCache(20_000, COUNTED)
-_counting = Lock()
+
+class _Visitor(UserMixin):  # type: ignore[misc]  # it has no types
+    """Somebody who has come in; another password ends their sessions."""
+
+    def __init__(self, name: str, stamp: str = "") -> None:
+        self.name = name
+        self.id = f"{name} {stamp}"
 
 
 def need_door(settings: Settings) -> None:
@@ -49,84 +59,99 @@ def need_door(settings: Settings) -> None:
         )
 
 
-def close_door(app: APIFlask, folder: Path, settings: Settings) -> Callable[[], str | None]:
-    """Set up sessions, and give what refuses a request of somebody who has not come in, else gives the user.
+def present() -> Door:
+    """Give the door of the running application."""
+    return cast(Door, current_app.extensions["plodek-door"])
 
-    None is everyone, where nobody has to come in.
-    """
-    app.secret_key = _secret(folder / "secret")
-    app.permanent_session_lifetime = timedelta(seconds=LASTS)
-    app.config.update(
-        SESSION_COOKIE_NAME="plodek",
-        SESSION_COOKIE_HTTPONLY=True,
-        SESSION_COOKIE_SAMESITE="Strict",
-        SESSION_COOKIE_SECURE=settings.tls,
-    )
 
-    def look() -> str | None:
-        if request.endpoint in _OPEN or not is_needed(settings):
+class Door:
+    """The door of an application over a data folder."""
+
+    def __init__(self, app: APIFlask, folder: Path, settings: Settings) -> None:
+        self._settings = settings
+        self._failed = MovingWindowRateLimiter(MemoryStorage())
+        app.extensions["plodek-door"] = self
+        app.secret_key = _secret(folder / "secret")
+        app.permanent_session_lifetime = LASTS
+        app.config.update(SESSION_COOKIE_NAME="plodek", WTF_CSRF_TIME_LIMIT=None)
+        manager = LoginManager(app)
+        manager.user_loader(self._by_cookie)
+        manager.request_loader(self._by_header)
+
+    @property
+    def is_needed(self) -> bool:
+        """Whether one has to come in by it."""
+        settings = self._settings
+        return bool(settings.user_header) or settings.host not in LOOPBACK or users.are_there()
+
+    @property
+    def may_leave(self) -> bool:
+        """Whether one can log out here."""
+        return not self._settings.user_header
+
+    def who(self) -> str | None:
+        """Give the user that the present request comes from; None where nobody has come in."""
+        return current_user.name if current_user.is_authenticated else None
+
+    def token(self) -> str:
+        """Give the token that requests for changes carry; "" where a proxy says who it is."""
+        return str(generate_csrf()) if self.may_leave else ""
+
+    def look(self) -> str | None:
+        """Refuse the request of somebody who has not come in with HTTPError, else give the user.
+
+        None is everyone, where nobody has to come in.
+        """
+        if request.endpoint in _OPEN or not self.is_needed:
             return None
         if request.endpoint == "metrics" and _address() in LOOPBACK:
             return None  # a monitor on this machine has no password
-        user = who(settings)
+        user = self.who()
         if user is None:
             raise HTTPError(401, "Log in first.")
-        changes = request.method not in ("GET", "HEAD", "OPTIONS")
-        if changes and not settings.user_header and not _has_token():
-            raise HTTPError(403, "This request does not come from a page of Plodek. Load the page again.")
+        if request.method not in ("GET", "HEAD", "OPTIONS") and not self._settings.user_header:
+            try:
+                validate_csrf(request.headers.get(TOKEN))
+            except ValidationError as error:
+                words = "This request does not come from a page of Plodek. Load the page again."
+                raise HTTPError(403, words) from error
         return user
 
-    return look
+    def let_in(self, name: str, password: str) -> None:
+        """Begin a session. Raises HTTPError for a wrong password, and where that was tried too often."""
+        address = _address()
+        tries = ((MOST_FOR_NAME, name[:70], address), (MOST_FROM_ADDRESS, address))
+        if not all(self._failed.test(*one) for one in tries):
+            words, wait = f"That was tried too often. Wait {COUNTED} minutes.", str(COUNTED * 60)
+            raise HTTPError(429, words, headers={"Retry-After": wait})
+        if not users.is_right(name, password):
+            for one in tries:
+                self._failed.hit(*one)
+            raise HTTPError(401, "Name or password is wrong.")
+        session.clear()
+        session.permanent = True
+        login_user(_Visitor(name, users.stamp(name) or ""))
 
+    def leave(self) -> None:
+        """End the session."""
+        logout_user()
+        session.clear()
 
-def is_needed(settings: Settings) -> bool:
-    """Whether one has to come in by the door."""
-    return bool(settings.user_header) or settings.host not in LOOPBACK or users.are_there()
+    def _by_cookie(self, visitor: str) -> _Visitor | None:
+        name, _, stamp = visitor.rpartition(" ")
+        right = not self._settings.user_header and bool(stamp) and users.stamp(name) == stamp
+        return _Visitor(name, stamp) if right else None
 
-
-def who(settings: Settings) -> str | None:
-    """Give the user that a request comes from; None where nobody has come in."""
-    if settings.user_header:
-        return request.headers.get(settings.user_header, "").strip()[:64] or None
-    name = session.get("user")
-    return name if name is not None and session.get("stamp") == users.stamp(name) else None
-
-
-def let_in(name: str, password: str) -> None:
-    """Begin a session. Raises HTTPError for a wrong password, and where that was tried too often."""
-    address = _address()
-    keys = {f"{name[:70]} from {address}": MOST_FOR_NAME, f"from {address}": MOST_FROM_ADDRESS}
-    with _counting:
-        waits = any(failures.get(key, 0) >= most for key, most in keys.items())
-    if waits:
-        raise HTTPError(
-            429,
-            f"That was tried too often. Wait {COUNTED // 60} minutes.",
-            headers={"Retry-After": str(COUNTED)},
-        )
-    if not users.is_right(name, password):
-        with _counting:
-            for key in keys:
-                failures[key] = failures.get(key, 0) + 1
-        raise HTTPError(401, "Name or password is wrong.")
-    session.clear()
-    session.permanent = True
-    session.update(user=name, stamp=users.stamp(name), token=secrets.token_urlsafe(24))
+    def _by_header(self, asked: Request) -> _Visitor | None:
+        header = self._settings.user_header
+        name = asked.headers.get(header, "").strip()[:64] if header else ""
+        return _Visitor(name) if name else None
 
 
 def _address() -> str:
     """Give where a request comes from; of one from this machine, where its proxy has it from."""
     direct = request.remote_addr or ""
     return request.access_route[0] if direct in LOOPBACK and request.access_route else direct
-
-
-def token() -> str:
-    """Give the token of the session, which its requests for changes carry; "" without one."""
-    return str(session.get("token", ""))
-
-
-def _has_token() -> bool:
-    return bool(token()) and compare_digest(request.headers.get(TOKEN, "").encode(), token().encode())
 
 
 def _secret(path: Path) -> bytes:

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from apiflask import APIBlueprint
-from flask import session
 
-from plodek.server.api.context import workspace
 from plodek.server.api.session.messages import LoginIn, SessionOut
 from plodek.server.door import guard
 
@@ -20,14 +18,14 @@ def get_session() -> SessionOut:
 
 
 def _told() -> SessionOut:
-    settings = workspace().settings
-    needed = guard.is_needed(settings)
-    user = guard.who(settings) if needed else None
+    door = guard.present()
+    needed = door.is_needed
+    user = door.who() if needed else None
     return SessionOut(
         needed=needed,
         user=user or "",
-        token=guard.token() if user else "",
-        may_leave=bool(user) and not settings.user_header,
+        token=door.token() if user else "",
+        may_leave=bool(user) and door.may_leave,
     )
 
 
@@ -36,7 +34,7 @@ def _told() -> SessionOut:
 @blueprint.output(SessionOut)
 def log_in(json_data: LoginIn) -> SessionOut:
     """Log in."""
-    guard.let_in(json_data.name, json_data.password)
+    guard.present().let_in(json_data.name, json_data.password)
     return _told()
 
 
@@ -44,5 +42,5 @@ def log_in(json_data: LoginIn) -> SessionOut:
 @blueprint.output({}, status_code=204)
 def log_out() -> str:
     """Log out."""
-    session.clear()
+    guard.present().leave()
     return ""
