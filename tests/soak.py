@@ -1,5 +1,6 @@
 """A long strain on a server, with the figures that came of it: `make soak`, or with the minutes as an argument."""
 
+import os
 import signal
 import subprocess
 import sys
@@ -48,7 +49,8 @@ def main() -> int:
             f"{len(hows)} ends of the server: {found.edits} edits, lost {found.lost}, wrong {found.wrong[:3]}"
         )
     contract = subprocess.run(
-        [sys.executable, "-m", "pytest", "-q", "tests/server/test_contract.py"], env=None
+        [sys.executable, "-m", "pytest", "-q", "-n", "2", "tests/server/test_contract.py"],
+        env=os.environ | {"CONTRACT_EXAMPLES": str(max(12, int(minutes * 8)))},
     )
     print(f"{(time.monotonic() - began) / 60:.1f} minutes, {'all well' if not bad else f'{bad} faults'}")
     return 1 if bad or contract.returncode else 0

@@ -207,7 +207,10 @@ def test_every_answer_tells_browsers_what_they_may_do(client, path):
     }
     assert {name: answer.headers[name] for name in told} == told
     policy = dict(part.split(" ", 1) for part in answer.headers["Content-Security-Policy"].split("; "))
-    assert (policy["default-src"], policy["object-src"], policy["frame-ancestors"]) == ("'self'", *["'none'"] * 2)
+    assert (policy["default-src"], policy["object-src"], policy["frame-ancestors"]) == (
+        "'self'",
+        *["'none'"] * 2,
+    )
     assert "script-src" not in policy
     assert [name for name, value in policy.items() if "unsafe" in value] == ["style-src"]
 
