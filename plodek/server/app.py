@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import sqlite3
 from http import HTTPStatus
 from importlib import import_module
 from importlib.metadata import version
@@ -136,7 +137,10 @@ def _check_origin(settings: Settings) -> None:
 
 def _handle_errors(app: APIFlask) -> None:
     @app.errorhandler(PeeweeException)
-    def not_kept(error: PeeweeException) -> Response:
+    def not_kept(met: PeeweeException) -> Response:
+        error: BaseException = met
+        while isinstance(error.__context__, PeeweeException | sqlite3.Error):
+            error = error.__context__  # taking back what could not be written fails too, and says less
         logging.getLogger(__name__).error("%s %s: %s", request.method, request.path, error)
         detail = f"The data folder cannot be read or written ({error}), and this has not been kept. See that "
         detail += "its disk has room, and do it again; what was kept before is still there."

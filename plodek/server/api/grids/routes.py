@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import asdict
 from math import prod
 from typing import Any, TypeVar
@@ -11,6 +12,7 @@ from typing import Any, TypeVar
 import numpy as np
 from apiflask import APIBlueprint
 from flask import Response
+from peewee import PeeweeException
 from pydantic import Field
 
 from plodek.core.budget import need
@@ -276,4 +278,7 @@ def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -
     facts: dict[str, Any] = facts_of(grid, cells)
     shelf = {k: facts[k] for k in ("cells", "blocks", "folded", "unnamed_faces")} | {"passed": passed}
     key = f"{project.id}.{project.revision}"
-    GridSummary.replace(key=key, facts=json.dumps(shelf)).execute()
+    with suppress(
+        PeeweeException
+    ):  # on a full disk the shelf says less, that is all
+        GridSummary.replace(key=key, facts=json.dumps(shelf)).execute()
