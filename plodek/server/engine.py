@@ -26,6 +26,7 @@ from plodek.core.arrays import Floats
 from plodek.core.budget import most
 from plodek.core.build import build as building
 from plodek.core.build.walls import walls_of
+from plodek.core.check.look.bricks import Bricks, bricks_of
 from plodek.core.check.measure import CellValues, measure
 from plodek.core.check.walls import Walls
 from plodek.core.fingerprint import fingerprint
@@ -45,6 +46,8 @@ Smoothed: TypeAlias = tuple[dict[str, Floats], list[Reached]]
 KEEP = 14 * 24 * 3600.0
 #: Bytes of smoothed blocks, and of grids with their metrics, that are kept in memory.
 MOST_SMOOTHED, MOST_GRIDS = 128 * 1024**2, min(1024**3, most("memory_mb") * 1024**2 // 8)
+#: Bytes of what sections pass over grids by.
+MOST_BRICKS = 32 * 1024**2
 #: Bytes of the hash at the end of a file of the cache.
 _SEAL = 16
 #: Bytes of a cell with its nodes and metrics, about.
@@ -71,6 +74,8 @@ class Engine:
             MOST_SMOOTHED, lambda found: sum(block.nbytes for block in found[0].values())
         )
         self._grids: LRUCache[str, Measured] = LRUCache(MOST_GRIDS, lambda found: _OF_CELL * found.grid.cells)
+
+        self._bricks: LRUCache[str, Bricks] = LRUCache(MOST_BRICKS, lambda found: found.bytes)
 
     def evaluate(self, recipe: Recipe, files: Files) -> Evaluation:
         """Evaluate a recipe."""
@@ -155,6 +160,16 @@ class Engine:
         with self._lock:
             found = self._grids.get(self._grid_key(evaluation, files, smoothed))
         return found.grid if found else self._built(evaluation, files, smoothed, only_sides=True)
+
+    def bricks(self, evaluation: Evaluation, files: Files, grid: Grid, *, smoothed: bool) -> Bricks:
+        """Give the bricks of a grid of a recipe, for sections."""
+        key = self._grid_key(evaluation, files, smoothed)
+        with self._lock:
+            found = self._bricks.get(key)
+        if found is None:
+            found = bricks_of(grid)
+            self._remember(self._bricks, key, found)
+        return found
 
     def sweep_out(self) -> None:
         """Throw away what has not been used for long."""

@@ -71,7 +71,7 @@ def measure(grid: Grid) -> CellValues:
     poles = np.zeros(starts[-1], dtype=bool)
     centres = np.empty((starts[-1], 3))
     for block in range(len(grid.xyz)):
-        nodes = _solid(grid.xyz[block], grid.dim)
+        nodes = solid(grid.xyz[block], grid.dim)
         part = slice(starts[block], starts[block + 1])
         _cells(nodes, grid.dim, values[part], volume[part], folded[part], centres[part], poles[part])
         _inner_faces(nodes, grid.dim, volume[part], centres[part], values[part])
@@ -80,8 +80,8 @@ def measure(grid: Grid) -> CellValues:
     return cells
 
 
-def _solid(nodes: Floats, dim: int) -> Floats:
-    """Give nodes of a plane grid a second layer at unit depth; those of space are as they are."""
+def solid(nodes: Floats, dim: int) -> Floats:
+    """Give nodes (ni, nj, 1, 3) of a plane grid a second layer at unit depth; those of space stay."""
     if dim == 3:
         return np.ascontiguousarray(nodes)
     both = np.repeat(nodes, 2, axis=2)
@@ -388,7 +388,7 @@ def _interface_faces(grid: Grid, cells: CellValues, centres: Floats) -> None:
 def _diagonals(grid: Grid, window: Window) -> Floats:
     """Give both diagonals of the faces of a window (2, faces, 3)."""
     nodes = grid.xyz[window.block]
-    nodes = _solid(nodes[window.slices(nodes.shape[:3])], grid.dim)
+    nodes = solid(nodes[window.slices(nodes.shape[:3])], grid.dim)
     nodes = np.squeeze(nodes, axis=window.axis)
     both = nodes[1:, 1:] - nodes[:-1, :-1], nodes[:-1, 1:] - nodes[1:, :-1]
     return np.stack(both).reshape(2, -1, 3)

@@ -87,7 +87,9 @@ def duplicate(project: Project, owner: str | None = None) -> Project:
     """Copy a project with its present recipe and its files; it is shared with nobody."""
     with writing():
         files = {f.name: bytes(f.data) for f in project.files}
-        return make(f"{project.name[:110]} (copy)", document_of(project), files, owner)
+        copy = make(f"{project.name[:110]} (copy)", document_of(project), files, owner)
+        keep_sections(copy, project.sections)
+        return copy
 
 
 def delete(project: Project) -> None:
@@ -104,6 +106,11 @@ def restore(project: int) -> Project:
     found.deleted = None
     found.save()
     return found
+
+
+def keep_sections(project: Project, text: str) -> None:
+    """Keep the sections of a project, as JSON: they are no part of its recipe, and make no revision."""
+    Project.update(sections=text).where(Project.id == project.id).execute()
 
 
 def sweep_out(before: float) -> int:

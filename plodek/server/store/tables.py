@@ -59,6 +59,8 @@ class Project(Table):
     deleted: Any = FloatField(null=True)
     revision: Any = IntegerField(default=0)
     owner: Any = CharField(max_length=64, default="", index=True)
+    #: What its grid was last cut with, as JSON.
+    sections: Any = TextField(default='{"sections": []}')
 
 
 class Share(Table):
@@ -152,8 +154,9 @@ def _jobs(found: SqliteDatabase) -> None:
 
 
 def _owners(found: SqliteDatabase) -> None:
-    """Let projects belong to somebody, and jobs tell who asked: there is nobody yet."""
+    """Let projects belong to somebody and keep sections, and jobs tell who asked: there is nobody yet."""
     found.execute_sql("ALTER TABLE project ADD COLUMN owner VARCHAR(64) NOT NULL DEFAULT ''")
+    found.execute_sql("ALTER TABLE project ADD COLUMN sections TEXT NOT NULL DEFAULT '{\"sections\": []}'")
     found.execute_sql("CREATE INDEX IF NOT EXISTS project_owner ON project (owner)")
     found.execute_sql("ALTER TABLE job ADD COLUMN asker VARCHAR(64) NOT NULL DEFAULT ''")
 

@@ -2039,6 +2039,97 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/sections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Give the sections that are kept with a project. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SectionsOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+            };
+        };
+        /** Keep sections with a project, instead of those there were. */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["SectionsIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SectionsOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/guides.stl": {
         parameters: {
             query?: never;
@@ -2431,6 +2522,66 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/sections/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draw sections through the grid: polygons of cells, with their values; those that miss it are told. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["LookIn"];
+                };
+            };
+            responses: {
+                /** @description a picture */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -4106,6 +4257,146 @@ export interface components {
             poles_too: boolean;
         };
         /**
+         * Section
+         * @description A plane, a cylinder or a sphere, and how it is looked at.
+         *
+         *     A plane is told by a point and its normal (``axis``), by three places it goes ``through``, or as square
+         *     to a guide ``at`` a share of its length. A cylinder has a point and an axis, a sphere its centre
+         *     (``point``). It is ``moved`` along its normal by a length. ``whole`` shows the cells that it meets, not
+         *     what it cuts out.
+         */
+        "SectionsOut.Section": {
+            /**
+             * Kind
+             * @default plane
+             * @enum {string}
+             */
+            kind: "plane" | "cylinder" | "sphere";
+            /**
+             * Point
+             * @default null
+             */
+            point: number[] | null;
+            /**
+             * Axis
+             * @default null
+             */
+            axis: number[] | null;
+            /**
+             * Through
+             * @default null
+             */
+            through: number[][] | null;
+            /**
+             * Guide
+             * @default
+             */
+            guide: string;
+            /**
+             * At
+             * @default 0.5
+             */
+            at: number;
+            /**
+             * Radius
+             * @default 0
+             */
+            radius: number;
+            /**
+             * Moved
+             * @default 0
+             */
+            moved: number;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+        };
+        /**
+         * SectionsOut
+         * @description The sections that are kept with a project.
+         */
+        SectionsOut: {
+            /** Sections */
+            sections: components["schemas"]["SectionsOut.Section"][];
+        };
+        /**
+         * Section
+         * @description A plane, a cylinder or a sphere, and how it is looked at.
+         *
+         *     A plane is told by a point and its normal (``axis``), by three places it goes ``through``, or as square
+         *     to a guide ``at`` a share of its length. A cylinder has a point and an axis, a sphere its centre
+         *     (``point``). It is ``moved`` along its normal by a length. ``whole`` shows the cells that it meets, not
+         *     what it cuts out.
+         */
+        "SectionsIn.Section": {
+            /**
+             * Kind
+             * @default plane
+             * @enum {string}
+             */
+            kind: "plane" | "cylinder" | "sphere";
+            /**
+             * Point
+             * @default null
+             */
+            point: number[] | null;
+            /**
+             * Axis
+             * @default null
+             */
+            axis: number[] | null;
+            /**
+             * Through
+             * @default null
+             */
+            through: number[][] | null;
+            /**
+             * Guide
+             * @default
+             */
+            guide: string;
+            /**
+             * At
+             * @default 0.5
+             */
+            at: number;
+            /**
+             * Radius
+             * @default 0
+             */
+            radius: number;
+            /**
+             * Moved
+             * @default 0
+             */
+            moved: number;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+        };
+        /**
+         * SectionsIn
+         * @description The sections of a project, kept with it.
+         */
+        SectionsIn: {
+            /** Sections */
+            sections: components["schemas"]["SectionsIn.Section"][];
+        };
+        /**
          * PreviewGridIn
          * @description Steps to draw the grid of without keeping them, and which part of it.
          *
@@ -4198,6 +4489,91 @@ export interface components {
              * @default null
              */
             upto: number | null;
+        };
+        /**
+         * Section
+         * @description A plane, a cylinder or a sphere, and how it is looked at.
+         *
+         *     A plane is told by a point and its normal (``axis``), by three places it goes ``through``, or as square
+         *     to a guide ``at`` a share of its length. A cylinder has a point and an axis, a sphere its centre
+         *     (``point``). It is ``moved`` along its normal by a length. ``whole`` shows the cells that it meets, not
+         *     what it cuts out.
+         */
+        "LookIn.Section": {
+            /**
+             * Kind
+             * @default plane
+             * @enum {string}
+             */
+            kind: "plane" | "cylinder" | "sphere";
+            /**
+             * Point
+             * @default null
+             */
+            point: number[] | null;
+            /**
+             * Axis
+             * @default null
+             */
+            axis: number[] | null;
+            /**
+             * Through
+             * @default null
+             */
+            through: number[][] | null;
+            /**
+             * Guide
+             * @default
+             */
+            guide: string;
+            /**
+             * At
+             * @default 0.5
+             */
+            at: number;
+            /**
+             * Radius
+             * @default 0
+             */
+            radius: number;
+            /**
+             * Moved
+             * @default 0
+             */
+            moved: number;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+        };
+        /**
+         * LookIn
+         * @description Sections to draw: of the grid smoothed or as filled, with a metric for the colours.
+         */
+        LookIn: {
+            /** Sections */
+            sections: components["schemas"]["LookIn.Section"][];
+            /**
+             * Upto
+             * @default null
+             */
+            upto: number | null;
+            /**
+             * Smoothed
+             * @default true
+             */
+            smoothed: boolean;
+            /**
+             * Metric
+             * @default null
+             */
+            metric: string | null;
         };
     };
     responses: never;

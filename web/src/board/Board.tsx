@@ -33,6 +33,7 @@ import { Recipe } from "./Recipe";
 import { Route } from "./Route";
 import { Strip } from "./Strip";
 import { useBoardKeys } from "./useBoardKeys";
+import { useSectionsKept } from "./useSectionsKept";
 import { useShowFound } from "./useShowFound";
 
 /** What is being done while there is nothing to show yet. */
@@ -177,6 +178,8 @@ function useData(project: number): BoardData | string | Waiting {
       (error: Problem) => error.status !== 409 && setProblem(error.message),
     );
   }, [mustRun, revision, project, steps, upto]);
+
+  useSectionsKept(project, recipe.data?.role === "see");
 
   const isEnded = job !== null && ended(job);
   useEffect(() => {

@@ -6,11 +6,12 @@ export type LookFrom = "oblique" | "+x" | "−x" | "+y" | "−y" | "+z" | "−z"
 
 export type Layer = "Blocks" | "Cells" | "Quality" | "Patches";
 
-/** What of a grid in space is shown: all its outer faces, chosen blocks, or the layer at a share of a tier. */
+/** What of a grid in space is shown: all outer faces, chosen blocks, the layer at a share of a tier, or sections. */
 export type Part =
   | { kind: "all" }
   | { kind: "blocks"; ids: string[] }
-  | { kind: "layer"; tier: string; at: number };
+  | { kind: "layer"; tier: string; at: number }
+  | { kind: "sections" };
 
 /** Whether the blocks were made in space, with no plane grid that they were lifted from. */
 export const onlyInSpace = (model: Model): boolean => model.dim === 3 && model.plane_step === null;

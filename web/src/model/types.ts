@@ -22,6 +22,20 @@ export type GeometryFile = Schemas["FileOut"];
 export type Group = Model["groups"][number];
 export type Mending = Schemas["MendOut"];
 export type Measured = Schemas["MeasureOut"];
+export type Section = Schemas["SectionsOut"]["sections"][number];
+
+/** What sections cut out of a grid: polygons as triangles and outlines, and what came of each section. */
+export interface SectionPicture {
+  origin: [number, number, number];
+  told: { area: number; cells: number; problem: string }[];
+  nodes: Float32Array;
+  triangles: Uint32Array;
+  lines: Uint32Array;
+  /** The cell of each polygon. */
+  cells: Uint32Array;
+  values?: Float32Array;
+}
+
 export type Target = Schemas["MeasureIn"]["targets"][number];
 
 /** A step as the recipe holds it: a kind, an id, and the fields of its kind. */

@@ -10,7 +10,7 @@ import {
 import type { Measurement } from "../model/measuring";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
-import type { Cell, Model, Step } from "../model/types";
+import type { Cell, Model, Section, Step } from "../model/types";
 import { WALL_WISH, type WallWish } from "../model/wall_wish";
 
 /** A step that is being written or changed, not kept yet. */
@@ -62,6 +62,8 @@ interface BoardState {
   /** The part of the extent that is shown, as shares along x, y and z; null shows all. */
   clip: [number, number][] | null;
   part: Part;
+  /** What the grid is cut with, where sections are looked at. */
+  sections: Section[];
   /** All that lies under the cursor where the list of it was asked for. */
   crowd: { at: Point; hits: Hit[] } | null;
   /** Whether the chart shows the whole chain of the edge in hand. */
@@ -105,6 +107,7 @@ const START = {
   seeThrough: false,
   clip: null,
   part: { kind: "all" } as Part,
+  sections: [] as Section[],
   crowd: null,
   chained: false,
   edgesBy: "plain" as const,

@@ -9,7 +9,7 @@ import { Slide } from "./Slide";
 /** Which part of the grid is shown: its outside, the blocks in hand, or one layer of a tier. */
 export function PartTools() {
   const { model } = useBoardData();
-  const { part, selection, set } = useBoard((board) => board);
+  const { part, sections, selection, set } = useBoard((board) => board);
   const blocks = blocksInHand(model, selection);
   const own = model.tiers.find((tier) => has(tier, selection)) ?? model.tiers[0];
   const tier = part.kind === "layer" && model.tiers.find((t) => t.label === part.tier);
@@ -47,6 +47,17 @@ export function PartTools() {
           onClick={() => own && set({ part: { kind: "layer", tier: own.label, at: 0.5 } })}
         >
           Layer
+        </Small>
+        <Small
+          type="button"
+          aria-pressed={part.kind === "sections"}
+          bg={part.kind === "sections" ? "ochreSoft" : "card"}
+          disabled={!sections.length}
+          opacity={sections.length ? 1 : 0.5}
+          title={sections.length ? "Show the sections" : "Add a section in Check first"}
+          onClick={() => set({ part: { kind: "sections" } })}
+        >
+          Sections
         </Small>
       </Flex>
       {part.kind === "layer" && tier && (

@@ -20,6 +20,8 @@ import { RoleMarks } from "./layers/RoleMarks";
 import { Sides } from "./layers/Sides";
 import { Surfaces } from "./layers/Surfaces";
 import { Picker } from "./Picker";
+import { SectionMesh } from "./SectionMesh";
+import { useSections } from "./useSections";
 
 interface Props {
   /** Whether the grid is shown in space. */
@@ -37,7 +39,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
   const job = useBoard((board) => board.job);
   const target = useBoard((board) => board.target);
   const explode = useBoard((board) => board.explode);
-  const part = useBoard((board) => board.part.kind !== "all");
+  const part = useBoard((board) => !["all", "sections"].includes(board.part.kind));
   const edgesBy = useBoard((board) => board.edgesBy);
   const from = useBoard((board) => board.from);
   const perspective = useBoard((board) => board.perspective) && spatial;
@@ -112,6 +114,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
 
   // A run that moves the nodes draws its own picture; edges and corners would stay behind.
   const live = job !== null && layer !== "Blocks";
+  const cut = useSections();
   const tried = previewGrid && (previewGrid.dim === 3) === solid ? previewGrid : null;
   const shownGrid = layer === "Blocks" ? null : (tried ?? grid);
   return (
@@ -153,11 +156,13 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
         shownGrid && (
           <GridMesh
             picture={shownGrid}
+            outlined={cut.picture !== null}
             extent={extent}
             ghost={shownGrid === previewGrid && shownGrid !== grid}
           />
         )
       )}
+      {cut.picture && !live && <SectionMesh picture={cut.picture} extent={extent} />}
       {!solid && (
         <>
           <Guides extent={extent} spatial={spatial} />

@@ -148,12 +148,12 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
     """Draw the grid: a binary picture; 422 “NotReady” where the smoothing has not been run yet."""
     found = projects.get(project)
     if query_data.metric is not None:
-        _known(query_data.metric)
+        known_metric(query_data.metric)
     evaluation = evaluated_upto(found, query_data.upto)
     model = evaluation.model
     cells = None
     if query_data.metric is not None or query_data.tier:
-        grid, cells, _ = _grid(found, evaluation, smoothed=query_data.smoothed)
+        grid, cells, _ = measured(found, evaluation, smoothed=query_data.smoothed)
     else:  # what is not seen need not be there
         model.need_blocks()
         sides = engine().sides(evaluation, files_of(found), smoothed=query_data.smoothed)
@@ -246,12 +246,13 @@ def _fits(fits: Sequence[GuideFit], limit: float | None) -> list[FitOut]:
 
 
 def _measured(project: Project, query: QualityQuery) -> tuple[str, Evaluation, Measured]:
-    key = _known(query.metric)
+    key = known_metric(query.metric)
     evaluation = evaluated_upto(project, query.upto)
-    return key, evaluation, _grid(project, evaluation, smoothed=query.smoothed)
+    return key, evaluation, measured(project, evaluation, smoothed=query.smoothed)
 
 
-def _grid(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> Measured:
+def measured(project: Project, evaluation: Evaluation, *, smoothed: bool = True) -> Measured:
+    """Give the grid of a project, measured. Raises NotReady where its smoothing has not been run."""
     evaluation.model.need_blocks()
     return _ready(engine().grid(evaluation, files_of(project), smoothed=smoothed))
 
@@ -262,7 +263,8 @@ def _ready(found: _T | None) -> _T:
     return found
 
 
-def _known(metric: str) -> str:
+def known_metric(metric: str) -> str:
+    """Give the key of a metric. Raises BadValue for one that is none."""
     if metric not in BY_KEY:
         raise BadValue(f"“{metric}” is no metric", remedy=f"the metrics are {', '.join(BY_KEY)}")
     return metric
@@ -278,7 +280,6 @@ def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -
     facts: dict[str, Any] = facts_of(grid, cells)
     shelf = {k: facts[k] for k in ("cells", "blocks", "folded", "unnamed_faces")} | {"passed": passed}
     key = f"{project.id}.{project.revision}"
-    with suppress(
-        PeeweeException
-    ):  # on a full disk the shelf says less, that is all
+    # On a full disk the shelf says less, that is all.
+    with suppress(PeeweeException):
         GridSummary.replace(key=key, facts=json.dumps(shelf)).execute()

@@ -4,6 +4,7 @@ import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Empty, Quiet } from "../../theme/parts";
 import { GridAdvice } from "../smooth/GridAdvice";
+import { Sections } from "./Sections";
 import { Walls } from "./Walls";
 
 /** The gate, and all metrics at a glance; a click takes one into view. */
@@ -49,6 +50,7 @@ export function CheckPanel() {
           ))}
       </Box>
       <GridAdvice />
+      {model.dim === 3 && <Sections />}
       <Flex fontSize="11px" color="muted" px="2">
         <Text flex="1">worst value</Text>
         <Text>limit</Text>

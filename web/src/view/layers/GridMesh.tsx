@@ -14,10 +14,12 @@ interface Props {
   extent: Extent;
   /** Whether this is what a draft would give. */
   ghost?: boolean;
+  /** Whether only its borders are drawn, round what is cut out of it. */
+  outlined?: boolean;
 }
 
 /** The faces and lines of a grid: plain, by quality, or by patch. */
-export function GridMesh({ picture, extent, ghost = false }: Props) {
+export function GridMesh({ picture, extent, ghost = false, outlined = false }: Props) {
   const { quality } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const selection = useBoard((board) => board.selection);
@@ -59,7 +61,7 @@ export function GridMesh({ picture, extent, ghost = false }: Props) {
   const at = picture.origin.map((v, n) => v - (extent.origin[n] ?? 0)) as [number, number, number];
   return (
     <group position={at}>
-      {(solid || coloured) && (
+      {!outlined && (solid || coloured) && (
         <mesh geometry={faces} name="grid">
           <meshBasicMaterial
             key={planes.length}
@@ -72,7 +74,7 @@ export function GridMesh({ picture, extent, ghost = false }: Props) {
           />
         </mesh>
       )}
-      {solid && (
+      {!outlined && solid && (
         <mesh geometry={inHand} raycast={() => null}>
           <meshBasicMaterial
             key={planes.length}
@@ -85,7 +87,7 @@ export function GridMesh({ picture, extent, ghost = false }: Props) {
           />
         </mesh>
       )}
-      <lineSegments geometry={lines} raycast={() => null} renderOrder={1}>
+      <lineSegments geometry={lines} raycast={() => null} renderOrder={1} visible={!outlined}>
         <lineBasicMaterial
           key={planes.length}
           clippingPlanes={planes}
@@ -101,7 +103,7 @@ export function GridMesh({ picture, extent, ghost = false }: Props) {
           clippingPlanes={planes}
           color={palette.ink}
           transparent
-          opacity={0.9}
+          opacity={outlined ? 0.35 : 0.9}
           depthTest={solid}
         />
       </lineSegments>

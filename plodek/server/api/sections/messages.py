@@ -1,0 +1,55 @@
+"""Messages about sections through a grid."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from plodek.core.recipe.document import MOST_STEPS
+from plodek.server.api.messages import Message
+
+#: Sections of a project at most.
+MOST_SECTIONS = 12
+
+_Number = Annotated[float, Field(allow_inf_nan=False)]
+_Place = Annotated[list[_Number], Field(min_length=3, max_length=3)]
+
+
+class Section(Message):
+    """A plane, a cylinder or a sphere, and how it is looked at.
+
+    A plane is told by a point and its normal (``axis``), by three places it goes ``through``, or as square
+    to a guide ``at`` a share of its length. A cylinder has a point and an axis, a sphere its centre
+    (``point``). It is ``moved`` along its normal by a length. ``whole`` shows the cells that it meets, not
+    what it cuts out.
+    """
+
+    kind: Literal["plane", "cylinder", "sphere"] = "plane"
+    point: _Place | None = None
+    axis: _Place | None = None
+    through: Annotated[list[_Place], Field(min_length=3, max_length=3)] | None = None
+    guide: str = Field(default="", max_length=200)
+    at: float = Field(default=0.5, ge=0, le=1)
+    radius: _Number = 0.0
+    moved: _Number = 0.0
+    whole: bool = False
+    shown: bool = True
+
+
+class SectionsIn(Message):
+    """The sections of a project, kept with it."""
+
+    sections: list[Section] = Field(max_length=MOST_SECTIONS)
+
+
+class SectionsOut(SectionsIn):
+    """The sections that are kept with a project."""
+
+
+class LookIn(SectionsIn):
+    """Sections to draw: of the grid smoothed or as filled, with a metric for the colours."""
+
+    upto: int | None = Field(default=None, ge=0, le=MOST_STEPS)
+    smoothed: bool = True
+    metric: str | None = None

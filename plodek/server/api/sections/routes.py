@@ -1,0 +1,110 @@
+"""Sections: what planes, cylinders and spheres cut out of a grid, and those that are kept with a project."""
+
+from __future__ import annotations
+
+import numpy as np
+from apiflask import APIBlueprint
+from flask import Response
+
+from plodek.core.budget import need
+from plodek.core.check.look.cutter import Cutter, cylinder, plane, plane_through, sphere
+from plodek.core.check.look.pieces import Pieces, cells_of
+from plodek.core.check.look.section import section
+from plodek.core.errors import BadValue, NothingFound
+from plodek.core.model.model import Model
+from plodek.core.shape.curves.curve import Curve
+from plodek.server.api.context import engine, evaluated_upto, files_of, sends
+from plodek.server.api.grids.routes import known_metric, measured
+from plodek.server.api.packing import packed
+from plodek.server.api.sections.messages import LookIn, Section, SectionsIn, SectionsOut
+from plodek.server.door.roles import needs
+from plodek.server.pool.passing import evaluated_apart
+from plodek.server.store import projects
+
+blueprint = APIBlueprint("sections", __name__)
+
+
+@blueprint.get("/projects/<int:project>/sections")
+@blueprint.output(SectionsOut)
+def get_sections(project: int) -> SectionsOut:
+    """Give the sections that are kept with a project."""
+    return SectionsOut.model_validate_json(projects.get(project).sections)
+
+
+@blueprint.put("/projects/<int:project>/sections")
+@blueprint.input(SectionsIn)
+@blueprint.output(SectionsOut)
+def keep_sections(project: int, json_data: SectionsIn) -> SectionsOut:
+    """Keep sections with a project, instead of those there were."""
+    projects.keep_sections(projects.get(project), json_data.model_dump_json())
+    return SectionsOut(sections=json_data.sections)
+
+
+@blueprint.post("/projects/<int:project>/sections/picture")
+@blueprint.input(LookIn)
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@needs("see")
+@evaluated_apart()
+def draw_sections(project: int, json_data: LookIn) -> Response:
+    """Draw sections through the grid: polygons of cells, with their values; those that miss it are told."""
+    found = projects.get(project)
+    metric = None if json_data.metric is None else known_metric(json_data.metric)
+    evaluation = evaluated_upto(found, json_data.upto)
+    grid, cells, _ = measured(found, evaluation, smoothed=json_data.smoothed)
+    if grid.dim == 2:
+        raise BadValue("this grid is plane", remedy="lift it first: sections are of grids in space")
+    bricks = engine().bricks(evaluation, files_of(found), grid, smoothed=json_data.smoothed)
+    pieces, told = [], []
+    for one in json_data.sections:
+        try:
+            cut = section(grid, bricks, _cutter(one, evaluation.model))
+            pieces.append(cells_of(grid, cut.cells) if one.whole else cut)
+            told.append({"area": cut.area, "cells": len(np.unique(cut.cells)), "problem": ""})
+        except (BadValue, NothingFound) as error:
+            told.append({"area": 0.0, "cells": 0, "problem": str(error)})
+    drawn = _together(pieces)
+    need("faces", len(drawn), where="the sections")
+    middle = 0.5 * (drawn.places.min(axis=0) + drawn.places.max(axis=0)) if len(drawn) else np.zeros(3)
+    arrays = {
+        "nodes": (drawn.places - middle).astype(np.float32),
+        "triangles": drawn.triangles.astype(np.uint32),
+        "lines": drawn.lines.astype(np.uint32),
+        "cells": drawn.cells.astype(np.uint32),
+    }
+    if metric is not None:
+        arrays["values"] = cells.of(metric)[drawn.cells[drawn.owner]].astype(np.float32)
+    picture = packed({"origin": middle.tolist(), "told": told}, arrays)
+    return Response(picture, mimetype="application/octet-stream")
+
+
+def _together(several: list[Pieces]) -> Pieces:
+    nothing = np.empty(0, dtype=np.int64)
+    starts, at = [nothing], 0
+    for one in several:
+        starts.append(one.start[:-1] + at)
+        at += len(one.places)
+    return Pieces(
+        np.concatenate([np.empty((0, 3)), *(one.places for one in several)]),
+        np.append(np.concatenate(starts), at),
+        np.concatenate([nothing, *(one.cells for one in several)]),
+    )
+
+
+def _cutter(asked: Section, model: Model) -> Cutter:
+    """Make what a section cuts with. Raises BadValue, and NothingFound for a guide that is not there."""
+    point = (0.0, 0.0, 0.0) if asked.point is None else asked.point
+    axis = (0.0, 0.0, 1.0) if asked.axis is None else asked.axis
+    if asked.kind == "sphere":
+        found = sphere(point, asked.radius)
+    elif asked.kind == "cylinder":
+        found = cylinder(point, axis, asked.radius)
+    elif asked.guide:
+        curve = model.guides.get(asked.guide)
+        if not isinstance(curve, Curve):
+            what = "is a surface" if curve else "is not there"
+            raise NothingFound(f"the guide “{asked.guide}” {what}", remedy="choose a curve")
+        share = np.array([asked.at])
+        found = plane(curve.at(share)[0], curve.tangent(share)[0])
+    else:
+        found = plane(point, axis) if asked.through is None else plane_through(asked.through)
+    return found.moved(asked.moved) if asked.moved else found

@@ -1,0 +1,48 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { unpacked } from "../model/picture";
+import type { Section, SectionPicture } from "../model/types";
+import { binary, http, taken } from "./client";
+
+/** The sections that are kept with a project. */
+export const useKeptSections = (project: number) =>
+  useQuery({
+    queryKey: ["sections", project],
+    queryFn: () =>
+      taken(http.GET("/api/projects/{project}/sections", { params: { path: { project } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** Keeps sections with a project. */
+export const keepSections = (project: number, sections: Section[]) =>
+  taken(
+    http.PUT("/api/projects/{project}/sections", {
+      params: { path: { project } },
+      body: { sections },
+    }),
+  );
+
+export interface SectionsWish {
+  upto: number | null;
+  smoothed: boolean;
+  metric: string | null;
+}
+
+/** What sections cut out of the grid; the last picture stays until the next is there. */
+export const useSectionPicture = (
+  project: number,
+  revision: number,
+  wish: SectionsWish,
+  sections: Section[],
+) =>
+  useQuery({
+    queryKey: ["section picture", project, revision, wish, sections],
+    queryFn: async ({ signal }) =>
+      unpacked<SectionPicture>(
+        await binary(`/api/projects/${project}/sections/picture`, { ...wish, sections }, signal),
+      ),
+    enabled: sections.length > 0,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 20_000, // a section that is swept leaves many behind
+    retry: false,
+  });
