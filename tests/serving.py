@@ -63,15 +63,19 @@ class Served:
     @property
     def evaluators(self) -> list[int]:
         """The processes that evaluate: children of the one that they are forked off."""
-        return [pid for pid in self.family if _parent(pid) not in (self.process.pid, os.getpid())]
+        return [pid for pid in self.family if _parent(pid) not in (self.process.pid, os.getpid(), None)]
 
     def kill(self, how: int = signal.SIGKILL) -> None:
         self.process.send_signal(how)
         self.process.wait(20)
 
 
-def _parent(pid: int) -> int:
-    return int(Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[1])
+def _parent(pid: int) -> int | None:
+    """Give the process that has started one; None where that has ended meanwhile."""
+    try:
+        return int(Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[1])
+    except OSError:
+        return None
 
 
 def resident(pid: int) -> int:

@@ -181,16 +181,12 @@ def _handle_errors(app: APIFlask) -> None:
 
 
 def _said(detail: Any) -> str:
-    """Put what the validation of a message found into a sentence."""
+    """Put what the validation of a message found first into a sentence, with the field's name before it."""
+    name = ""
     while isinstance(detail, dict) and detail:
         name, detail = next(iter(detail.items()))
-        if not isinstance(detail, dict | list):
-            return f"{name}: {detail}."
-    first = detail[0] if isinstance(detail, list) and detail else detail
-    if isinstance(first, dict) and "msg" in first:
-        place = ".".join(str(p) for p in first.get("loc", ()))
-        return f"{place}: {first['msg']}."
-    return f"{first}"
+    words = detail[0] if isinstance(detail, list) and detail else detail
+    return f"{name}: {words}." if name else f"{words}"
 
 
 def _problem(problem: Problem) -> Response:

@@ -45,7 +45,7 @@ RIGHT = {
     "steps": lambda home: STEPS,
     "against": lambda home: STEPS[:1],
     "upto": lambda home: None,
-    "metric": lambda home: "angle",
+    "metric": lambda home: "scaled_jacobian",
     "low": lambda home: 0.0,
     "high": lambda home: 180.0,
     "tier": lambda home: "",
@@ -56,6 +56,9 @@ RIGHT = {
     "to": lambda home: "shore",
     "wish": lambda home: "length",
     "targets": lambda home: [{"guide": "bank"}],
+    "sections": lambda home: [{"kind": "sphere", "point": [1, 0.5, 0.5], "radius": 0.3}],
+    "ranges": lambda home: [{"metric": "volume_ratio", "low": 1.0}],
+    "patch": lambda home: "",
     "formats": lambda home: None,
     "parameters": lambda home: {},
     "owner": lambda home: "mira",
@@ -78,7 +81,7 @@ BODIES = {
 class Home:
     """A project with a past, a file, and a job that was done, over a server of its own."""
 
-    def __init__(self, app, client, job=None):
+    def __init__(self, app, client, box=None):
         self.client, self.desk = client, app.extensions["plodek"].desk
         self.project = self.ask("POST", "/api/projects", json={"name": "Home"}).json["id"]
         place = f"/api/projects/{self.project}"
@@ -86,17 +89,18 @@ class Home:
         for base, steps in enumerate([STEPS[:2], STEPS, STEPS[:3], STEPS]):
             self.ask("PUT", f"{place}/recipe", json={"base": base, "steps": steps})
         self.base = self.ask("POST", f"{place}/undo", json={"base": 4}).json["revision"]
-        self.job = job or self.handed_off()
+        self.box, self.job = box or self.handed_off()
 
     def handed_off(self):
         """Hand off a block in space; the job has a download then, and the picture of a run besides."""
-        place = f"/api/projects/{self.ask('POST', '/api/projects', json={'name': 'Box'}).json['id']}"
+        box = self.ask("POST", "/api/projects", json={"name": "Box"}).json["id"]
+        place = f"/api/projects/{box}"
         self.ask("PUT", f"{place}/recipe", json={"base": 0, "steps": BOX})
         job = self.ask("POST", f"{place}/handoffs", json={}).json
         assert job["state"] == "done"
         with self.desk.live_path(job["id"]).open("wb") as file:
             np.savez(file, B1=np.zeros((3, 2, 1, 3)))
-        return job["id"]
+        return box, job["id"]
 
     def ask(self, how, path, **sent):
         return self.client.open(path, method=how, headers=USER, **sent)
@@ -124,6 +128,8 @@ def righted(case, home):
             part |= {name: RIGHT[name](home) for name in list(part) if name in RIGHT}
             if "name" in part or (ending and part is case.query):
                 part["name"] = NAMES.get(ending, "points.txt")
+    if "sections" in case.path:  # these are of grids in space
+        case.path_parameters["project"] = home.box
     return BODIES.get(ending)
 
 
@@ -163,7 +169,9 @@ def test_every_operation_is_reached_and_none_makes_the_server_stumble(name):
             nonlocal home
             data = None
             if len(reached) % 2 == 0:
-                home = Home(app, client, home.job)  # the one before may have been edited, or be gone
+                home = Home(
+                    app, client, (home.box, home.job)
+                )  # the one before may have been edited, or be gone
                 data = righted(case, home)
             reached.append(sent(case, home, data))
 

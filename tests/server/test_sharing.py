@@ -23,6 +23,8 @@ LOOKING = {
     "POST /api/projects/{project}/preview/grid",
     "POST /api/projects/{project}/preview/shape",
     "POST /api/projects/{project}/measurements",
+    "POST /api/projects/{project}/sections/picture",
+    "POST /api/projects/{project}/cells/picture",
     "POST /api/projects/{project}/copies",
     "POST /api/projects/{project}/builds",
     "POST /api/projects/{project}/handoffs",

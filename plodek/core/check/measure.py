@@ -366,9 +366,9 @@ def _interface_faces(grid: Grid, cells: CellValues, centres: Floats) -> None:
     """Raise volume ratio and non-orthogonality of the cells on both sides of all interfaces."""
     if not grid.interfaces:
         return
-    ours = np.concatenate([_cells_at(grid, joint.first).ravel() for joint in grid.interfaces])
+    ours = np.concatenate([cells_at(grid, joint.first).ravel() for joint in grid.interfaces])
     theirs = np.concatenate(
-        [joint.orientation.apply(_cells_at(grid, joint.second)).ravel() for joint in grid.interfaces]
+        [joint.orientation.apply(cells_at(grid, joint.second)).ravel() for joint in grid.interfaces]
     )
     normal = np.cross(*np.concatenate([_diagonals(grid, joint.first) for joint in grid.interfaces], axis=1))
     va, vb = np.abs(cells.volume[ours]), np.abs(cells.volume[theirs])
@@ -394,7 +394,7 @@ def _diagonals(grid: Grid, window: Window) -> Floats:
     return np.stack(both).reshape(2, -1, 3)
 
 
-def _cells_at(grid: Grid, window: Window) -> Ints:
+def cells_at(grid: Grid, window: Window) -> Ints:
     """Give the indices of the cells behind a window, with the window's own axis."""
     shape = grid.shape_of(window.block)
     spans = [np.arange(n)[part] for n, part in zip(shape, window.slices(shape, cells=True), strict=True)]

@@ -2478,6 +2478,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/cells/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draw chosen cells alone, and tell where they are. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ChoiceIn"];
+                };
+            };
+            responses: {
+                /** @description a picture */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/recipe/download": {
         parameters: {
             query?: never;
@@ -4491,6 +4551,64 @@ export interface components {
             upto: number | null;
         };
         /**
+         * RangeIn
+         * @description Values of a metric from ``low`` to ``high``; to any where that is left out.
+         */
+        "ChoiceIn.RangeIn": {
+            /** Metric */
+            metric: string;
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+        };
+        /**
+         * ChoiceIn
+         * @description Cells to draw alone: whose values lie in all ranges, at a patch where one is named.
+         *
+         *     They are ``grown`` so many times by their neighbours, and ``shrunk`` by a share of their size.
+         */
+        ChoiceIn: {
+            /**
+             * Upto
+             * @default null
+             */
+            upto: number | null;
+            /**
+             * Smoothed
+             * @default true
+             */
+            smoothed: boolean;
+            /**
+             * Metric
+             * @default null
+             */
+            metric: string | null;
+            /** Ranges */
+            ranges: components["schemas"]["ChoiceIn.RangeIn"][];
+            /**
+             * Patch
+             * @default
+             */
+            patch: string;
+            /**
+             * Grown
+             * @default 0
+             */
+            grown: number;
+            /**
+             * Shrunk
+             * @default 0
+             */
+            shrunk: number;
+        };
+        /**
          * Section
          * @description A plane, a cylinder or a sphere, and how it is looked at.
          *
@@ -4554,7 +4672,7 @@ export interface components {
         };
         /**
          * LookIn
-         * @description Sections to draw: of the grid smoothed or as filled, with a metric for the colours.
+         * @description Sections to draw.
          */
         LookIn: {
             /** Sections */

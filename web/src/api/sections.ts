@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { unpacked } from "../model/picture";
-import type { Section, SectionPicture } from "../model/types";
+import type { ChosenPicture, Section, SectionPicture } from "../model/types";
 import { binary, http, taken } from "./client";
 
 /** The sections that are kept with a project. */
@@ -26,6 +26,31 @@ export interface SectionsWish {
   smoothed: boolean;
   metric: string | null;
 }
+
+export interface ChosenWish extends SectionsWish {
+  ranges: { metric: string; low?: number; high?: number }[];
+  patch: string;
+  grown: number;
+  shrunk: number;
+}
+
+/** Cells alone, by their metrics. */
+export const useChosenPicture = (
+  project: number,
+  revision: number,
+  wish: ChosenWish,
+  enabled: boolean,
+) =>
+  useQuery({
+    queryKey: ["chosen picture", project, revision, wish],
+    queryFn: async ({ signal }) =>
+      unpacked<ChosenPicture>(await binary(`/api/projects/${project}/cells/picture`, wish, signal)),
+    enabled: enabled && wish.ranges.length > 0,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    retry: false,
+  });
 
 /** What sections cut out of the grid; the last picture stays until the next is there. */
 export const useSectionPicture = (

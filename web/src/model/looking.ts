@@ -6,12 +6,13 @@ export type LookFrom = "oblique" | "+x" | "−x" | "+y" | "−y" | "+z" | "−z"
 
 export type Layer = "Blocks" | "Cells" | "Quality" | "Patches";
 
-/** What of a grid in space is shown: all outer faces, chosen blocks, the layer at a share of a tier, or sections. */
+/** What of a grid is shown: all outer faces, chosen blocks, a layer of a tier, sections, or chosen cells. */
 export type Part =
   | { kind: "all" }
   | { kind: "blocks"; ids: string[] }
   | { kind: "layer"; tier: string; at: number }
-  | { kind: "sections" };
+  | { kind: "sections" }
+  | { kind: "chosen" };
 
 /** Whether the blocks were made in space, with no plane grid that they were lifted from. */
 export const onlyInSpace = (model: Model): boolean => model.dim === 3 && model.plane_step === null;

@@ -24,16 +24,32 @@ export type Mending = Schemas["MendOut"];
 export type Measured = Schemas["MeasureOut"];
 export type Section = Schemas["SectionsOut"]["sections"][number];
 
-/** What sections cut out of a grid: polygons as triangles and outlines, and what came of each section. */
-export interface SectionPicture {
+/** Pieces of cells: polygons as triangles and outlines. */
+export interface PiecesPicture {
   origin: [number, number, number];
-  told: { area: number; cells: number; problem: string }[];
   nodes: Float32Array;
   triangles: Uint32Array;
   lines: Uint32Array;
   /** The cell of each polygon. */
   cells: Uint32Array;
   values?: Float32Array;
+}
+
+/** What sections cut out of a grid, and what came of each of them. */
+export interface SectionPicture extends PiecesPicture {
+  told: { area: number; cells: number; problem: string }[];
+}
+
+/** Chosen cells, and where they are. */
+export interface ChosenPicture extends PiecesPicture {
+  where: {
+    cells: number;
+    volume: number;
+    share: number;
+    blocks: Record<string, number>;
+    regions: Record<string, number>;
+    near: Record<string, number>;
+  };
 }
 
 export type Target = Schemas["MeasureIn"]["targets"][number];

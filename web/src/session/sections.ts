@@ -7,12 +7,14 @@ export const WORDS: Record<SectionKind, string> = {
   x: "Plane at x",
   y: "Plane at y",
   z: "Plane at z",
-  three: "Plane through three places",
+  three: "Plane by three places",
   guide: "Plane square to a guide",
   cylinder: "Cylinder",
   sphere: "Sphere",
 };
 export const KINDS = Object.keys(WORDS) as SectionKind[];
+/** The share of its way that a key moves a section by, and one with Shift. */
+export const [STEP, FAR] = [0.01, 0.1] as const;
 const AXES: SectionKind[] = ["x", "y", "z"];
 type Three = [number, number, number];
 

@@ -23,6 +23,20 @@ export interface Draft {
   focus?: string;
 }
 
+/** Cells whose metric is no better than a value. */
+export interface Condition {
+  metric: string;
+  worse: number;
+}
+
+/** Cells that meet all conditions, at a patch where one is named, with so many neighbours, and how they are drawn. */
+export interface Choice {
+  conditions: Condition[];
+  patch: string;
+  grown: number;
+  shrunk: boolean;
+}
+
 interface BoardState {
   stage: Stage;
   layer: Layer;
@@ -64,6 +78,8 @@ interface BoardState {
   part: Part;
   /** What the grid is cut with, where sections are looked at. */
   sections: Section[];
+  /** The cells that are looked at alone. */
+  choice: Choice;
   /** All that lies under the cursor where the list of it was asked for. */
   crowd: { at: Point; hits: Hit[] } | null;
   /** Whether the chart shows the whole chain of the edge in hand. */
@@ -108,6 +124,7 @@ const START = {
   clip: null,
   part: { kind: "all" } as Part,
   sections: [] as Section[],
+  choice: { conditions: [], patch: "", grown: 0, shrunk: true } as Choice,
   crowd: null,
   chained: false,
   edgesBy: "plain" as const,

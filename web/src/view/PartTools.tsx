@@ -10,6 +10,7 @@ import { Slide } from "./Slide";
 export function PartTools() {
   const { model } = useBoardData();
   const { part, sections, selection, set } = useBoard((board) => board);
+  const conditions = useBoard((board) => board.choice.conditions.length);
   const blocks = blocksInHand(model, selection);
   const own = model.tiers.find((tier) => has(tier, selection)) ?? model.tiers[0];
   const tier = part.kind === "layer" && model.tiers.find((t) => t.label === part.tier);
@@ -59,6 +60,17 @@ export function PartTools() {
         >
           Sections
         </Small>
+        {conditions > 0 && (
+          <Small
+            type="button"
+            aria-pressed={part.kind === "chosen"}
+            bg={part.kind === "chosen" ? "ochreSoft" : "card"}
+            title="Show only the cells that were asked for in Check"
+            onClick={() => set({ part: { kind: "chosen" } })}
+          >
+            Only the bad
+          </Small>
+        )}
       </Flex>
       {part.kind === "layer" && tier && (
         <Flex

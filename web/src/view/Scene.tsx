@@ -20,7 +20,8 @@ import { RoleMarks } from "./layers/RoleMarks";
 import { Sides } from "./layers/Sides";
 import { Surfaces } from "./layers/Surfaces";
 import { Picker } from "./Picker";
-import { SectionMesh } from "./SectionMesh";
+import { PiecesMesh } from "./PiecesMesh";
+import { useChosen } from "./useChosen";
 import { useSections } from "./useSections";
 
 interface Props {
@@ -39,7 +40,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
   const job = useBoard((board) => board.job);
   const target = useBoard((board) => board.target);
   const explode = useBoard((board) => board.explode);
-  const part = useBoard((board) => !["all", "sections"].includes(board.part.kind));
+  const part = useBoard((board) => ["blocks", "layer"].includes(board.part.kind));
   const edgesBy = useBoard((board) => board.edgesBy);
   const from = useBoard((board) => board.from);
   const perspective = useBoard((board) => board.perspective) && spatial;
@@ -114,7 +115,8 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
 
   // A run that moves the nodes draws its own picture; edges and corners would stay behind.
   const live = job !== null && layer !== "Blocks";
-  const cut = useSections();
+  const cut = useSections().picture;
+  const pieces = useChosen().picture ?? cut;
   const tried = previewGrid && (previewGrid.dim === 3) === solid ? previewGrid : null;
   const shownGrid = layer === "Blocks" ? null : (tried ?? grid);
   return (
@@ -156,13 +158,13 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
         shownGrid && (
           <GridMesh
             picture={shownGrid}
-            outlined={cut.picture !== null}
+            outlined={pieces !== null}
             extent={extent}
             ghost={shownGrid === previewGrid && shownGrid !== grid}
           />
         )
       )}
-      {cut.picture && !live && <SectionMesh picture={cut.picture} extent={extent} />}
+      {pieces && !live && <PiecesMesh picture={pieces} extent={extent} />}
       {!solid && (
         <>
           <Guides extent={extent} spatial={spatial} />

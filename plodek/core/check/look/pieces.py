@@ -61,7 +61,7 @@ class Pieces:
 
 
 def cells_of(grid: Grid, cells: Ints, *, shrunk: float = 0.0) -> Pieces:
-    """Give the sides of cells (n,), by their numbers in the grid.
+    """Give the sides of cells (n,), by their numbers in the grid; of a plane one the cells as they lie.
 
     Whole, a side between two of them in a block is left out; ``shrunk`` by a share of their size they
     stand apart, and all sides are there.
@@ -80,7 +80,7 @@ def cells_of(grid: Grid, cells: Ints, *, shrunk: float = 0.0) -> Pieces:
         corners = nodes[at[..., 0], at[..., 1], at[..., 2]]
         if shrunk:
             corners += shrunk * (corners.mean(axis=1, keepdims=True) - corners)
-        for side in range(6):
+        for side in range(6) if grid.dim == 3 else (4,):
             seen = np.ones(len(ours), dtype=bool) if shrunk else ~_beyond(ours, index, shape, side)
             found.append(corners[seen][:, _SIDES[side]])
             owners.append(ours[seen])

@@ -47,9 +47,33 @@ class SectionsOut(SectionsIn):
     """The sections that are kept with a project."""
 
 
-class LookIn(SectionsIn):
-    """Sections to draw: of the grid smoothed or as filled, with a metric for the colours."""
+class Look(Message):
+    """Which grid is looked into: smoothed or as filled, with a metric for the colours."""
 
     upto: int | None = Field(default=None, ge=0, le=MOST_STEPS)
     smoothed: bool = True
     metric: str | None = None
+
+
+class LookIn(Look, SectionsIn):
+    """Sections to draw."""
+
+
+class RangeIn(Message):
+    """Values of a metric from ``low`` to ``high``; to any where that is left out."""
+
+    metric: str
+    low: _Number | None = None
+    high: _Number | None = None
+
+
+class ChoiceIn(Look):
+    """Cells to draw alone: whose values lie in all ranges, at a patch where one is named.
+
+    They are ``grown`` so many times by their neighbours, and ``shrunk`` by a share of their size.
+    """
+
+    ranges: list[RangeIn] = Field(max_length=12)
+    patch: str = Field(default="", max_length=200)
+    grown: int = Field(default=0, ge=0, le=20)
+    shrunk: float = Field(default=0.0, ge=0, lt=1)

@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+from typing import Any
+
 import numpy as np
 from apiflask import APIBlueprint
 from flask import Response
 
 from plodek.core.budget import need
+from plodek.core.check.look.choice import Range, choose, where
 from plodek.core.check.look.cutter import Cutter, cylinder, plane, plane_through, sphere
 from plodek.core.check.look.pieces import Pieces, cells_of
 from plodek.core.check.look.section import section
+from plodek.core.check.measure import CellValues
 from plodek.core.errors import BadValue, NothingFound
+from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
+from plodek.core.recipe.evaluation import Evaluation
 from plodek.core.shape.curves.curve import Curve
 from plodek.server.api.context import engine, evaluated_upto, files_of, sends
 from plodek.server.api.grids.routes import known_metric, measured
 from plodek.server.api.packing import packed
-from plodek.server.api.sections.messages import LookIn, Section, SectionsIn, SectionsOut
+from plodek.server.api.sections.messages import ChoiceIn, Look, LookIn, Section, SectionsIn, SectionsOut
 from plodek.server.door.roles import needs
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
@@ -47,13 +54,11 @@ def keep_sections(project: int, json_data: SectionsIn) -> SectionsOut:
 @evaluated_apart()
 def draw_sections(project: int, json_data: LookIn) -> Response:
     """Draw sections through the grid: polygons of cells, with their values; those that miss it are told."""
-    found = projects.get(project)
-    metric = None if json_data.metric is None else known_metric(json_data.metric)
-    evaluation = evaluated_upto(found, json_data.upto)
-    grid, cells, _ = measured(found, evaluation, smoothed=json_data.smoothed)
+    evaluation, grid, cells = _looked_into(project, json_data)
     if grid.dim == 2:
         raise BadValue("this grid is plane", remedy="lift it first: sections are of grids in space")
-    bricks = engine().bricks(evaluation, files_of(found), grid, smoothed=json_data.smoothed)
+    files = files_of(projects.get(project))
+    bricks = engine().bricks(evaluation, files, grid, smoothed=json_data.smoothed)
     pieces, told = [], []
     for one in json_data.sections:
         try:
@@ -62,10 +67,47 @@ def draw_sections(project: int, json_data: LookIn) -> Response:
             told.append({"area": cut.area, "cells": len(np.unique(cut.cells)), "problem": ""})
         except (BadValue, NothingFound) as error:
             told.append({"area": 0.0, "cells": 0, "problem": str(error)})
-    drawn = _together(pieces)
-    need("faces", len(drawn), where="the sections")
+    return _picture(_together(pieces), cells, json_data.metric, {"told": told})
+
+
+@blueprint.post("/projects/<int:project>/cells/picture")
+@blueprint.input(ChoiceIn)
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@needs("see")
+@evaluated_apart()
+def draw_cells(project: int, json_data: ChoiceIn) -> Response:
+    """Draw chosen cells alone, and tell where they are."""
+    evaluation, grid, cells = _looked_into(project, json_data)
+    ranges = [
+        Range(
+            known_metric(one.metric),
+            -np.inf if one.low is None else one.low,
+            np.inf if one.high is None else one.high,
+        )
+        for one in json_data.ranges
+    ]
+    chosen = choose(grid, cells, ranges, json_data.patch, json_data.grown)
+    need("faces", 6 * len(chosen), where="the chosen cells")
+    labels, found = evaluation.model.layout.labels, where(grid, cells, chosen)
+    told = asdict(found) | {"blocks": {labels[name]: count for name, count in found.blocks.items()}}
+    drawn = cells_of(grid, chosen, shrunk=json_data.shrunk)
+    return _picture(drawn, cells, json_data.metric, {"where": told})
+
+
+def _looked_into(project: int, look: Look) -> tuple[Evaluation, Grid, CellValues]:
+    if look.metric is not None:
+        known_metric(look.metric)
+    found = projects.get(project)
+    evaluation = evaluated_upto(found, look.upto)
+    grid, cells, _ = measured(found, evaluation, smoothed=look.smoothed)
+    return evaluation, grid, cells
+
+
+def _picture(drawn: Pieces, cells: CellValues, metric: str | None, told: dict[str, Any]) -> Response:
+    """Draw pieces of cells, coloured by a metric. Raises OverBudget for too many."""
+    need("faces", len(drawn), where="what is drawn")
     middle = 0.5 * (drawn.places.min(axis=0) + drawn.places.max(axis=0)) if len(drawn) else np.zeros(3)
-    arrays = {
+    arrays: dict[str, np.ndarray[Any, Any]] = {
         "nodes": (drawn.places - middle).astype(np.float32),
         "triangles": drawn.triangles.astype(np.uint32),
         "lines": drawn.lines.astype(np.uint32),
@@ -73,7 +115,7 @@ def draw_sections(project: int, json_data: LookIn) -> Response:
     }
     if metric is not None:
         arrays["values"] = cells.of(metric)[drawn.cells[drawn.owner]].astype(np.float32)
-    picture = packed({"origin": middle.tolist(), "told": told}, arrays)
+    picture = packed({"origin": middle.tolist(), **told}, arrays)
     return Response(picture, mimetype="application/octet-stream")
 
 

@@ -4,6 +4,7 @@ import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Empty, Quiet } from "../../theme/parts";
 import { GridAdvice } from "../smooth/GridAdvice";
+import { OnlyBad } from "./OnlyBad";
 import { Sections } from "./Sections";
 import { Walls } from "./Walls";
 
@@ -50,7 +51,6 @@ export function CheckPanel() {
           ))}
       </Box>
       <GridAdvice />
-      {model.dim === 3 && <Sections />}
       <Flex fontSize="11px" color="muted" px="2">
         <Text flex="1">worst value</Text>
         <Text>limit</Text>
@@ -86,6 +86,9 @@ export function CheckPanel() {
           </Text>
         </chakra.button>
       ))}
+      <Box mt="4" />
+      {model.dim === 3 && <Sections />}
+      <OnlyBad metrics={quality.metrics} />
       <Walls fits={quality.fits} heights={quality.heights} />
       <Quiet mt="3" width="full" onClick={() => (gate ? edit(gate.id) : begin("gate"))}>
         Change the limits

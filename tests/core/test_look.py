@@ -1,0 +1,133 @@
+"""Looking into grids: cells alone, chosen by their metrics, with neighbours, and where they are."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from plodek.core.build.build import filled_grid
+from plodek.core.check.look.choice import Range, choose, where
+from plodek.core.check.look.pieces import cells_of
+from plodek.core.check.measure import measure
+from plodek.core.check.metric import METRICS
+from plodek.core.errors import NothingFound
+from tests.conftest import model_of, numbered
+
+EVERY = Range("volume_ratio", -np.inf, np.inf)
+#: A box of two regions, 12 cells along each axis, cut into 2 x 3 blocks.
+STEPS = numbered(
+    [
+        {"kind": "frame", "shape": "box", "width": 2, "height": 1, "depth": 1},
+        {"kind": "cut", "by": "x", "at": [0.7]},
+        {"kind": "cut", "by": "y", "at": [0.3, 0.6]},
+        {"kind": "budget", "cells": 1500},
+        {"kind": "patch", "name": "bed", "type": "wall", "faces": {"side": "z-"}},
+        {"kind": "patch", "name": "sides", "type": "wall", "faces": {"rest": True}},
+    ]
+)
+
+
+@pytest.fixture(scope="module")
+def box():
+    grid = filled_grid(model_of(STEPS))
+    return grid, measure(grid)
+
+
+def neighbours(grid, chosen):
+    """Cells that share a face with chosen ones, by the places of the faces' corners: slow, and by itself."""
+    faces = {}
+    for block in range(len(grid.xyz)):
+        ci, cj, ck = grid.shape_of(block)
+        xyz = np.round(grid.xyz[block], 9)
+        for number, (i, j, k) in enumerate(np.ndindex(ci, cj, ck)):
+            corner = xyz[i : i + 2, j : j + 2, k : k + 2]
+            for axis in range(3):
+                for end in (0, 1):
+                    key = frozenset(map(tuple, np.take(corner, end, axis).reshape(-1, 3)))
+                    faces.setdefault(key, []).append(grid.starts[block] + number)
+    found = set(chosen)
+    for both in faces.values():
+        if found.intersection(both) & set(chosen):
+            found.update(both)
+    return sorted(found)
+
+
+def test_neighbours_are_those_behind_faces_across_blocks_too(box):
+    grid, cells = box
+    some = np.random.default_rng(1).choice(grid.cells, 5, replace=False)
+    marked = np.zeros_like(cells.values)
+    marked[:, some] = 1.0
+    own = type(cells)(marked, cells.volume, cells.folded, cells.starts, cells.poles)
+    chosen = choose(grid, own, [Range("skewness", 1.0, 1.0)])
+    assert sorted(some) == chosen.tolist()
+    grown = choose(grid, own, [Range("skewness", 1.0, 1.0)], grown=1)
+    assert grown.tolist() == neighbours(grid, some)
+    twice = choose(grid, own, [Range("skewness", 1.0, 1.0)], grown=2)
+    assert twice.tolist() == neighbours(grid, grown)
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.sampled_from([m.key for m in METRICS]), st.floats(0, 1), st.floats(0, 1))
+def test_a_range_chooses_exactly_the_cells_within_it(box, key, a, b):
+    grid, cells = box
+    values = cells.of(key)
+    low, high = np.quantile(values, sorted((a, b)))
+    chosen = choose(grid, cells, [Range(key, low, high)])
+    assert set(chosen) == {n for n, v in enumerate(values) if low <= v <= high}
+    both = choose(grid, cells, [Range(key, low, high), Range("volume_ratio", 1.0, 1.05)])
+    assert set(both) == set(chosen) & set(choose(grid, cells, [Range("volume_ratio", 1.0, 1.05)]))
+
+
+def test_cells_at_a_patch_are_those_with_a_face_in_it(box):
+    grid, cells = box
+    chosen = choose(grid, cells, [EVERY], patch="bed")
+    assert len(chosen) == sum(grid.patch_faces(p) for p in grid.patches if p.name == "bed")
+    found = where(grid, cells, chosen)
+    assert next(iter(found.near)) == "bed"
+    assert sum(found.near.values()) == len(chosen)
+    with pytest.raises(NothingFound, match="no patch “nix”. The patches are bed, sides"):
+        choose(grid, cells, [EVERY], patch="nix")
+
+
+def test_where_cells_are_adds_up(box):
+    grid, cells = box
+    chosen = choose(grid, cells, [EVERY])
+    found = where(grid, cells, chosen)
+    assert (found.cells, found.share) == (grid.cells, pytest.approx(1.0))
+    assert found.volume == pytest.approx(2.0)
+    assert sum(found.blocks.values()) == sum(found.regions.values()) == grid.cells
+    assert found.blocks == {name: grid.block_cells(b) for b, name in enumerate(grid.names)}
+    none = where(grid, cells, choose(grid, cells, [Range("skewness", 2.0, 3.0)]))
+    assert (none.cells, none.share, none.blocks, none.near) == (0, 0.0, {}, {})
+
+
+def test_cells_alone_have_their_own_outside(box):
+    """All cells of a grid, whole, show every block's outside; one cell its six sides; shrunk ones all of theirs."""
+    grid, _ = box
+    every = cells_of(grid, np.arange(grid.cells))
+    outside = sum(2 * (a * b + b * c + c * a) for a, b, c in map(grid.shape_of, range(len(grid.xyz))))
+    assert len(every) == outside
+    shrunk = cells_of(grid, np.arange(grid.cells), shrunk=0.5)
+    assert len(shrunk) == 6 * grid.cells
+    assert shrunk.area == pytest.approx(0.25 * cells_of(grid, np.arange(grid.cells), shrunk=1e-15).area)
+    one = cells_of(grid, np.array([77, 77]))
+    assert (len(one), set(one.cells)) == (6, {77})
+    assert len(cells_of(grid, np.array([], dtype=int))) == 0
+
+
+def test_sides_of_cells_go_once_round_and_close(box):
+    """The area vectors of a cell's sides, each as it is gone round, add up with their outward sense to nothing."""
+    grid, _ = box
+    sides = cells_of(grid, np.array([5])).places.reshape(6, 4, 3)
+    vectors = 0.5 * np.cross(sides[:, 2] - sides[:, 0], sides[:, 3] - sides[:, 1])
+    outward = sides.mean(axis=1) - sides.mean(axis=(0, 1))
+    signs = np.sign(np.einsum("nk,nk->n", vectors, outward))
+    assert np.abs((signs[:, None] * vectors).sum(axis=0)).max() < 1e-15
+
+
+def test_a_plane_grid_shows_its_cells_as_they_lie():
+    model = model_of(numbered([{"kind": "frame", "width": 2, "height": 1}]))
+    grid = filled_grid(model)
+    found = cells_of(grid, np.arange(grid.cells))
+    assert (len(found), found.area) == (grid.cells, pytest.approx(2.0))
+    assert where(grid, measure(grid), np.arange(3)).cells == 3
