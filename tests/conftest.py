@@ -70,6 +70,15 @@ def demo_built(demo_model: Model) -> build.Built:
     return build.build(demo_model)
 
 
+@pytest.fixture(scope="session")
+def demos(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Any:
+    from tests.demos import Demos
+
+    # With several processes each has a folder of its own within one that they share.
+    own = tmp_path_factory.getbasetemp()
+    return Demos(own if worker_id == "master" else own.parent)
+
+
 @pytest.fixture
 def client(tmp_path: Path) -> Iterator[Any]:
     from plodek.server.app import make_app

@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 
+from plodek.server.api.sections import routes
 from tests.conftest import numbered
 
 STEPS = numbered(
@@ -142,6 +143,13 @@ def test_chosen_cells_are_told_with_their_labels(client, place):
     assert (none["where"]["cells"], len(arrays["nodes"])) == (0, 0)
     nix = client.post(f"{place}/cells/picture", json={"ranges": [], "patch": "nix"})
     assert (nix.status_code, "the patches are all" in nix.json["detail"].lower()) == (404, True)
+
+
+def test_many_cells_are_drawn_whole(client, place, monkeypatch):
+    monkeypatch.setattr(routes, "MOST_SHRUNK", 100)
+    index, arrays = opened(client.post(f"{place}/cells/picture", json={"ranges": [], "shrunk": 0.5}))
+    assert index["shrunk"] == 0
+    assert len(arrays["cells"]) < index["where"]["cells"]
 
 
 def test_sections_are_kept_with_the_project_and_its_copies_and_are_no_step(client, place):

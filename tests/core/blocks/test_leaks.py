@@ -1,14 +1,12 @@
 """Nothing leaks unseen: slits, corners that nearly meet, sides that meet in part, and blocks that overlap."""
 
-import json
-
 import numpy as np
 import pytest
 
 from plodek.core.model import block_advice
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
-from tests.conftest import DEMO, demo_file, evaluated, model_of
+from tests.conftest import DEMO, model_of
 from tests.core.examples import EXAMPLES, FILES, steps_of
 
 
@@ -101,9 +99,9 @@ def test_the_advice_joins_what_a_slit_parts(part):
     assert sum(len(uses) == 2 for uses in model.layout.sides.values()) == 1
 
 
-@pytest.mark.parametrize("name", sorted(path.name for path in DEMO.glob("*.json")))
-def test_no_demo_leaks(name):
-    model = evaluated(json.loads(demo_file(name))["steps"]).model
+@pytest.mark.parametrize("name", sorted(path.stem for path in DEMO.glob("*.json")))
+def test_no_demo_leaks(demos, name):
+    model = demos.model(name)
     assert [finding.text for finding in model.facts.findings] == []
     assert [finding.text for finding in model.plane.facts.findings] == []
 

@@ -5,22 +5,16 @@ import math
 import numpy as np
 import pytest
 
-from plodek.core.build import build
 from plodek.core.build.walls import walls_of
 from plodek.core.check.measure import measure
 from plodek.core.check.quality import gate
-from plodek.core.recipe import document
-from plodek.core.recipe.evaluation import Evaluator
-from tests.conftest import DEMO_FILES, demo_file
 
 pytestmark = pytest.mark.slow
 
 
 @pytest.fixture(scope="module")
-def stage():
-    found = Evaluator().evaluate(document.read(demo_file("axial-stage.json")), DEMO_FILES)
-    assert found.error is None
-    return found.model, build.build(found.model).grid
+def stage(demos):
+    return demos.model("axial-stage"), demos.built("axial-stage").grid
 
 
 def on_patch(grid, name):

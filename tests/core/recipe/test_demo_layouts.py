@@ -18,6 +18,7 @@ from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import Files
 from plodek.core.recipe.parameters import with_values
+from plodek.core.shape.curves.wing_section import section
 from tests.conftest import DEMO, DEMO_FILES, demo_file
 
 pytestmark = pytest.mark.slow
@@ -38,20 +39,10 @@ DEMOS = {
 FACES = ((0, 2, 4, 6), (1, 3, 5, 7), (0, 1, 4, 5), (2, 3, 6, 7), (0, 1, 2, 3), (4, 5, 6, 7))
 
 
-@pytest.fixture(scope="module")
-def demos():
-    found = {}
-    for name in DEMOS:
-        evaluation = Evaluator().evaluate(document.read(demo_file(f"{name}.json")), DEMO_FILES)
-        assert evaluation.error is None, f"{name}: {evaluation.error}"
-        found[name] = evaluation.model
-    return found
-
-
 @pytest.mark.parametrize("name", DEMOS)
 def test_its_topology_by_an_independent_count(demos, name):
     blocks, characteristic = DEMOS[name]
-    layout = demos[name].layout
+    layout = demos.model(name).layout
     cells = [layout.blocks[b].corners for b in layout.filled]
     assert len(cells) == blocks
     faces: dict[frozenset[str], int] = {}
@@ -79,9 +70,9 @@ def test_its_topology_by_an_independent_count(demos, name):
 
 @pytest.mark.parametrize("name", DEMOS)
 def test_no_cell_is_folded_after_the_fill_and_the_gate_is_passed(demos, name):
-    model = demos[name]
+    model = demos.model(name)
     assert not measure(build.filled_grid(model)).folded.any()
-    grid = build.build(model).grid
+    grid = demos.built(name).grid
     assert gate(measure(grid), model.limits).passed
     assert grid.unnamed == ()
 
@@ -90,7 +81,7 @@ def test_no_cell_is_folded_after_the_fill_and_the_gate_is_passed(demos, name):
 @pytest.mark.parametrize("share", [0.0, 0.4, 1.0])
 def test_a_layer_is_that_of_the_whole_fill(demos, name, share):
     """As far as the eye can tell: neighbours of the whole grid share their sides to the bit, too."""
-    model = demos[name]
+    model = demos.model(name)
     whole = build.filled_grid(model)
     for tier in model.tiers:
         layer = layer_of(model.layout, model.laid, tier, share)
@@ -105,7 +96,7 @@ def test_a_layer_is_that_of_the_whole_fill(demos, name, share):
 @pytest.mark.parametrize("name", DEMOS)
 def test_the_boundary_is_closed(demos, name):
     """The outer face vectors of a closed surface sum to zero (divergence theorem), to round-off."""
-    grid = build.filled_grid(demos[name])
+    grid = build.filled_grid(demos.model(name))
     total, area = np.zeros(3), 0.0
     for patch in grid.patches:
         for side in patch.windows:
@@ -141,7 +132,7 @@ def test_the_venturis_volume_converges_with_second_order():
 
 def test_the_draft_cones_volume_converges_with_second_order(demos):
     """Pipe and duct by elementary geometry, the ruled cone between circle and square by quadrature."""
-    model = demos["draft-cone"]
+    model = demos.model("draft-cone")
     angle = np.linspace(-math.pi / 4, math.pi / 4, 20_001)
     circle = 0.4 * np.stack([np.cos(angle), np.sin(angle)])
     t = np.linspace(0, 1, 20_001)
@@ -166,58 +157,51 @@ def test_the_draft_cones_volume_converges_with_second_order(demos):
     assert abs(errors[-1]) < 2e-3 * exact
 
 
-def test_the_vane_recipe_runs_unchanged_on_other_profiles(tmp_path):
-    from plodek.core.shape.curves.wing_section import section
-
+@pytest.mark.parametrize("profile", ["4412", "6409", "own.dat"])
+def test_the_vane_recipe_runs_unchanged_on_other_profiles(demos, tmp_path, profile):
     x, y, _ = section("5510", 41, sharp=True).T
     rows = [*zip(x, y, strict=True), (1.0, 0.0)]
     (tmp_path / "own.dat").write_text("made up\n" + "\n".join(f"{a:.7f} {b:.7f}" for a, b in rows))
-    vanes = document.read((DEMO / "turning-vanes.json").read_bytes())
-    for profile in ("4412", "6409", "own.dat"):
-        own = with_values(vanes, {"profile": profile})
-        found = Evaluator().evaluate(own, Files(lambda name: (tmp_path / name).read_bytes()))
-        assert found.error is None, f"{profile}: {found.error}"
-        assert list(found.model.layout.blocks) == list(
-            Evaluator().evaluate(vanes, DEMO_FILES).model.layout.blocks
-        )
-        built = build.build(found.model)
-        cells = measure(built.grid)
-        assert not cells.folded.any()
-        assert cells.of("smallest_angle").min() > 33
-        assert cells.of("largest_angle").max() < 146
-        wall = built.runs[0].wall
-        assert np.mean(np.abs(wall.heights / wall.wished - 1) <= 0.05) >= 0.95
-        assert np.mean(np.abs(wall.angles - 90) <= 5) >= 0.95
+    own = with_values(document.read(demo_file("turning-vanes.json")), {"profile": profile})
+    found = Evaluator().evaluate(own, Files(lambda name: (tmp_path / name).read_bytes()))
+    assert found.error is None
+    assert list(found.model.layout.blocks) == list(demos.model("turning-vanes").layout.blocks)
+    built = build.build(found.model)
+    cells = measure(built.grid)
+    assert not cells.folded.any()
+    assert cells.of("smallest_angle").min() > 33
+    assert cells.of("largest_angle").max() < 146
+    wall = built.runs[0].wall
+    assert np.mean(np.abs(wall.heights / wall.wished - 1) <= 0.05) >= 0.95
+    assert np.mean(np.abs(wall.angles - 90) <= 5) >= 0.95
 
 
-def test_the_vanes_keep_their_layers_and_their_twins_to_the_bit(demos):
-    for name, walls in (("turning-vanes", 286), ("turning-vanes-blunt", 220)):
-        model = demos[name]
-        built = build.build(model)
-        run, polished = built.runs
-        assert gate(measure(built.grid), model.limits, walls_of(model, built.grid)).passed  # the default gate
-        assert model.limits == DEFAULT_LIMITS
-        assert run.progress.note == polished.progress.note == "settled"
-        assert np.abs(polished.wall.heights / polished.wall.wished - 1).max() < 1e-9
-        assert sum(block[..., 0].size for block in run.blocks.values()) > 12_000
-        assert len(run.wall.heights) == walls
-        layers = np.isclose(run.wall.wished, 1e-4, rtol=1e-3)  # the others stand on the wake
-        assert np.count_nonzero(layers) > 210
-        assert np.mean(np.abs(run.wall.heights[layers] / 1e-4 - 1) <= 0.05) >= 0.95
-        assert np.mean(np.abs(run.wall.angles[layers] - 90) <= 5) >= 0.95
-        on_vane = np.isclose(polished.wall.heights, 1e-4, rtol=0.05)
-        assert np.mean(np.abs(polished.wall.angles[on_vane] - 90) <= 5) >= 0.95
-        plane = assemble(model.plane, polished.blocks)
-        for twin in plane.periodic:
-            ours = plane.nodes(twin.first)
-            theirs = twin.orientation.apply(plane.nodes(twin.second))
-            assert np.array_equal(twin.move.places(ours.reshape(-1, 3))[:, :2], theirs.reshape(-1, 3)[:, :2])
+@pytest.mark.parametrize(("name", "walls"), [("turning-vanes", 286), ("turning-vanes-blunt", 220)])
+def test_the_vanes_keep_their_layers_and_their_twins_to_the_bit(demos, name, walls):
+    model, built = demos.model(name), demos.built(name)
+    run, polished = built.runs
+    assert gate(measure(built.grid), model.limits, walls_of(model, built.grid)).passed  # the default gate
+    assert model.limits == DEFAULT_LIMITS
+    assert run.progress.note == polished.progress.note == "settled"
+    assert np.abs(polished.wall.heights / polished.wall.wished - 1).max() < 1e-9
+    assert sum(block[..., 0].size for block in run.blocks.values()) > 12_000
+    assert len(run.wall.heights) == walls
+    layers = np.isclose(run.wall.wished, 1e-4, rtol=1e-3)  # the others stand on the wake
+    assert np.count_nonzero(layers) > 210
+    assert np.mean(np.abs(run.wall.heights[layers] / 1e-4 - 1) <= 0.05) >= 0.95
+    assert np.mean(np.abs(run.wall.angles[layers] - 90) <= 5) >= 0.95
+    on_vane = np.isclose(polished.wall.heights, 1e-4, rtol=0.05)
+    assert np.mean(np.abs(polished.wall.angles[on_vane] - 90) <= 5) >= 0.95
+    plane = assemble(model.plane, polished.blocks)
+    for twin in plane.periodic:
+        ours = plane.nodes(twin.first)
+        theirs = twin.orientation.apply(plane.nodes(twin.second))
+        assert np.array_equal(twin.move.places(ours.reshape(-1, 3))[:, :2], theirs.reshape(-1, 3)[:, :2])
 
 
 def test_the_draft_cone_is_polished(demos):
     """139° at its square corners as filled; what it ends at is the pipe's cut, which holds."""
-    model = demos["draft-cone"]
-    built = build.build(model)
+    model, built = demos.model("draft-cone"), demos.built("draft-cone")
     cells = measure(built.grid)
     assert measure(build.filled_grid(model)).of("largest_angle").max() > 137
     assert cells.of("largest_angle").max() <= 130
@@ -226,8 +210,7 @@ def test_the_draft_cone_is_polished(demos):
 
 
 def test_the_siphon_keeps_its_heights_and_leaves_its_wall_squarely(demos):
-    model = demos["siphon"]
-    built = build.build(model)
+    model, built = demos.model("siphon"), demos.built("siphon")
     smoothed, polished = built.runs
     assert smoothed.progress.note == polished.progress.note == "settled"
     for wall in (smoothed.wall, polished.wall):
@@ -239,8 +222,7 @@ def test_the_siphon_keeps_its_heights_and_leaves_its_wall_squarely(demos):
 
 def test_the_fin_leaves_its_wall_squarely_from_a_twentieth_of_a_millimetre(demos):
     """A C-ring out to 12 chords, layers at growth 1.15: first heights exact, the wake goes on from the tail."""
-    model = demos["outfall-fin"]
-    built = build.build(model)
+    model, built = demos.model("outfall-fin"), demos.built("outfall-fin")
     (run,) = built.runs
     assert run.progress.note == "settled"
     on_fin = np.isclose(run.wall.wished, 5e-5, rtol=1e-3)

@@ -42,6 +42,8 @@ export interface SectionPicture extends PiecesPicture {
 
 /** Chosen cells, and where they are. */
 export interface ChosenPicture extends PiecesPicture {
+  /** By which share of their size they are drawn smaller: not where they are too many. */
+  shrunk: number;
   where: {
     cells: number;
     volume: number;

@@ -30,6 +30,9 @@ from plodek.server.store import projects
 
 blueprint = APIBlueprint("sections", __name__)
 
+#: Cells that are drawn apart from each other at most: all six sides of each travel then.
+MOST_SHRUNK = 30_000
+
 
 @blueprint.get("/projects/<int:project>/sections")
 @blueprint.output(SectionsOut)
@@ -87,11 +90,11 @@ def draw_cells(project: int, json_data: ChoiceIn) -> Response:
         for one in json_data.ranges
     ]
     chosen = choose(grid, cells, ranges, json_data.patch, json_data.grown)
-    need("faces", 6 * len(chosen), where="the chosen cells")
+    shrunk = json_data.shrunk if len(chosen) <= MOST_SHRUNK else 0.0
     labels, found = evaluation.model.layout.labels, where(grid, cells, chosen)
     told = asdict(found) | {"blocks": {labels[name]: count for name, count in found.blocks.items()}}
-    drawn = cells_of(grid, chosen, shrunk=json_data.shrunk)
-    return _picture(drawn, cells, json_data.metric, {"where": told})
+    drawn = cells_of(grid, chosen, shrunk=shrunk)
+    return _picture(drawn, cells, json_data.metric, {"where": told, "shrunk": shrunk})
 
 
 def _looked_into(project: int, look: Look) -> tuple[Evaluation, Grid, CellValues]:

@@ -129,6 +129,9 @@ export function OnlyBad({ metrics }: { metrics: Metric[] }) {
       )}
       {shown && query.error && <Wrong>{query.error.message}</Wrong>}
       {shown && picture && !query.error && <Told where={picture.where} />}
+      {shown && picture && choice.shrunk && !picture.shrunk && (
+        <Empty>They are too many to be drawn apart: choose fewer for that.</Empty>
+      )}
     </Box>
   );
 }

@@ -37,7 +37,7 @@ export function Sections() {
       const ours = useBoard.getState().sections[active];
       if (!"[]{}".includes(event.key) || typing(event) || !ours) return;
       event.preventDefault();
-      const to = further(ours, box, way * (event.shiftKey ? FAR : STEP));
+      const to = further(ours, box, way * ("{}".includes(event.key) ? FAR : STEP));
       useBoard.setState((board) => ({
         sections: board.sections.map((one, k) => (k === active ? to : one)),
         part: { kind: "sections" },

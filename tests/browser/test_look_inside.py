@@ -1,0 +1,88 @@
+"""Looking into a grid on the screen: sections that are moved, typed and kept, and only the bad cells."""
+
+import re
+
+from playwright.sync_api import expect
+
+
+def test_sections_are_added_moved_and_kept(board):
+    page = board.page
+    board.box("Look inside", "4", "2", "1")
+    board.go("Check")
+    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    group = board.hand.get_by_role("group", name="Sections")
+    expect(group).to_contain_text("Look inside")
+    group.get_by_label("Add a section").select_option("x")
+    plane = group.get_by_role("group", name="Plane at x")
+    place = plane.get_by_label("Place of the section")
+    expect(place).to_have_value("2 m")
+    expect(plane).to_contain_text(re.compile(r"\d+ cells"))
+    place.fill("50 cm")
+    page.keyboard.press("Enter")
+    expect(place).to_have_value("0.5 m")
+    board.hand.get_by_text("The gate is passed").click()
+    page.keyboard.press("]")
+    expect(place).to_have_value("0.54 m")
+    page.keyboard.press("}")
+    expect(place).to_have_value("0.94 m")
+    place.hover()
+    page.mouse.wheel(0, -100)
+    expect(place).to_have_value("0.9 m")
+    place.fill("7")
+    page.keyboard.press("Enter")
+    expect(plane).to_contain_text("does not meet the grid. The grid lies between (0, 0, 0) and (4, 2, 1)")
+    place.fill("1")
+    page.keyboard.press("Enter")
+    expect(plane).to_contain_text(re.compile(r"\d+ cells"))
+
+    group.get_by_label("Add a section").select_option("sphere")
+    ball = group.get_by_role("group", name="Sphere")
+    ball.get_by_label("Centre").fill("1, 1, 0.5")
+    ball.get_by_text("whole cells").click()
+    expect(ball).to_contain_text(re.compile(r"\d+ cells"))
+    ball.get_by_label("Sweep it").click()
+    before = ball.get_by_label("Place of the section").input_value()
+    expect(ball.get_by_label("Place of the section")).not_to_have_value(before)
+    ball.get_by_label("Sweep it").click()
+    expect(page.get_by_role("button", name="Sections", exact=True)).to_have_attribute("aria-pressed", "true")
+    with page.expect_response(
+        lambda answer: answer.url.endswith("/sections") and answer.request.method == "PUT"
+    ):
+        group.get_by_label("Take the section out").nth(1).click()
+    page.reload()
+    board.go("Check")
+    expect(group.get_by_role("group", name="Plane at x").get_by_label("Place of the section")).to_have_value(
+        "1 m"
+    )
+    expect(group.get_by_role("group", name="Sphere")).to_have_count(0)
+
+
+def test_only_the_bad_cells_are_shown_and_told_where_they_are(board):
+    board.demo("Only the bad")
+    board.go("Check")
+    board.hand.get_by_role("button", name=re.compile("largest included angle")).click()
+    group = board.hand.get_by_role("group", name="Only the bad")
+    group.get_by_role("button", name="Cells worse than").click()
+    expect(group).to_contain_text(re.compile(r"\d+ cells"))
+    expect(group).to_contain_text("of the volume")
+    some = count(group)
+    assert some > 0
+    group.get_by_label("More neighbours").click()
+    expect(group).not_to_contain_text(f"{some} cells")
+    assert count(group) > some
+    group.get_by_label("Fewer neighbours").click()
+    group.get_by_label("Worst largest included angle left out").fill("170")
+    board.page.keyboard.press("Enter")
+    expect(group).to_contain_text("No cell is worse than that")
+    group.get_by_label("Worst largest included angle left out").fill("90,1")
+    board.page.keyboard.press("Enter")
+    expect(group).to_contain_text("and 9 more")
+    expect(group).to_contain_text("too many to be drawn apart")
+    group.get_by_label("At a patch").select_option("pier")
+    expect(group).to_contain_text("nearestpier")
+    group.get_by_role("button", name="Show all again").click()
+    expect(group.get_by_role("button", name="Show them")).to_be_visible()
+
+
+def count(group):
+    return int(re.search(r"([\d ]+) cells", group.inner_text())[1].replace(" ", "").replace(" ", ""))
