@@ -23,6 +23,9 @@ from smoothing import smoothing, smoothing_in_space, smoothing_on_a_surface, unt
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
 from plodek.core.build import build
+from plodek.core.check.look.bricks import bricks_of
+from plodek.core.check.look.cutter import plane
+from plodek.core.check.look.section import section
 from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
@@ -40,6 +43,7 @@ from plodek.core.spacing import kernels
 from plodek.server.api.grids.pictures import grid_picture
 from plodek.server.api.models.effects import effect_of
 from plodek.server.api.models.pictures import model_out
+from plodek.server.api.packing import packed
 
 SPHERE = (40, 20) if QUICK else (450, 225)
 SIDE = 4 if QUICK else 8
@@ -85,6 +89,38 @@ def quality() -> None:
         ">= 5 x",
     )
     say("  ours alone", f"{ours:.2f} s", "")
+
+
+def sections() -> None:
+    """A section moved through five million cells, as it is sent, against VTK's cutter."""
+    n = 12 if QUICK else 171
+    nodes = np.stack(np.meshgrid(*[np.linspace(0, 1, n + 1)] * 3, indexing="ij"), axis=-1)
+    grid = Grid(3, ("a",), (nodes,))
+    bricks = bricks_of(grid)
+    normal = np.array([1.0, 0.1, 0.2])
+
+    def ours() -> None:
+        cut = section(grid, bricks, plane(np.full(3, 0.503), normal))
+        packed({}, {"nodes": cut.places.astype(np.float32), "triangles": cut.triangles, "lines": cut.lines})
+
+    data, points = vtk.vtkStructuredGrid(), vtk.vtkPoints()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(nodes.transpose(2, 1, 0, 3)).reshape(-1, 3), deep=True))
+    data.SetDimensions(n + 1, n + 1, n + 1)
+    data.SetPoints(points)
+    surface = vtk.vtkPlane()
+    surface.SetOrigin(0.503, 0.503, 0.503)
+    surface.SetNormal(*normal)
+
+    def theirs() -> None:
+        cutter = vtk.vtkCutter()
+        cutter.SetInputData(data)
+        cutter.SetCutFunction(surface)
+        cutter.Update()
+
+    ours()
+    took = seconds(ours)
+    say(f"a section moved in {n**3 / 1e6:.1f} M cells", f"{1000 * took:.0f} ms", "< 150 ms")
+    say("  VTK's cutter over ours", f"{seconds(theirs, 2) / took:.0f} x", "")
 
 
 def closest() -> None:
@@ -323,6 +359,7 @@ def main() -> None:
     """Run all."""
     spacing()
     quality()
+    sections()
     closest()
     smoothing()
     smoothing_in_space()

@@ -7,6 +7,9 @@ import math
 import numpy as np
 
 from plodek.core.build import build
+from plodek.core.check.look.bricks import bricks_of
+from plodek.core.check.look.cutter import sphere as sphere_cutter
+from plodek.core.check.look.section import section
 from plodek.core.check.measure import measure
 from plodek.core.grid.numbering import Numbering
 from plodek.core.recipe import document
@@ -45,7 +48,9 @@ def main() -> None:
         raise found.error
     _spacing()
     measure(build.filled_grid(found.model))
-    measure(build.build(found.model).grid)
+    grid = build.build(found.model).grid
+    measure(grid)
+    section(grid, bricks_of(grid), sphere_cutter([1, 1, 0.5], 0.4))
     Numbering.of(build.filled_grid(found.model))
     _shape()
 

@@ -64,6 +64,7 @@ def _table() -> tuple[Ints, Ints]:
 
 
 _LENGTHS, _AT = _table()
+_LOOPS = np.count_nonzero(_LENGTHS, axis=1)
 
 
 def section(grid: Grid, bricks: Bricks, cutter: Cutter) -> Pieces:
@@ -139,7 +140,7 @@ def _bricks_cut(
             for j in range(cj):
                 for k in range(ck):
                     case, first = _case(off, i, j, k, value), 0
-                    for loop in range(4):
+                    for loop in range(_LOOPS[case]):
                         length = _LENGTHS[case, loop]
                         edges = _AT[case, first : first + length]
                         count = _polygon(
