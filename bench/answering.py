@@ -16,8 +16,8 @@ from report import QUICK, demo_steps, say, seconds
 from plodek.demo import __path__ as demo_path
 from plodek.server.app import make_app
 from plodek.server.workspace import Workspace
-from tests.server.hostile import FRAME, numbered
-from tests.server.strain import edit_at_once
+from tests.server.standing.hostile import FRAME, numbered
+from tests.server.standing.strain import edit_at_once
 from tests.serving import Served, served
 
 WATCHERS, SILENT = (5, 5) if QUICK else (200, 300)

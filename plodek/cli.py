@@ -145,9 +145,17 @@ def _evaluated(recipe: Path, values: tuple[str, ...] = (), *, whole: bool = True
 
 @plodek.command()
 @click.argument("file", type=click.Path(path_type=Path))
+@click.option("--metric", default="scaled_jacobian", show_default=True, help="What --worst and --by tell.")
+@click.option("--worst", type=click.IntRange(0, 100_000), default=0, help="List so many of the worst cells.")
+@click.option("--by", type=click.Choice(["block", "region", "patch"]), help="Tell the metric by these.")
+@click.option("--csv", "to", type=click.Path(path_type=Path), help="Write what --worst or --by lists here.")
+@click.option("--section", "place", metavar="x=PLACE", help="Tell what a plane at x, y or z cuts.")
 @_JSON
-def check(file: Path, as_json: bool) -> None:
+def check(
+    file: Path, metric: str, worst: int, by: str | None, to: Path | None, place: str | None, as_json: bool
+) -> None:
     """Read a grid FILE and tell its quality and patches."""
+    from plodek.core.check.listing import lines_of, looked_into, write_csv
     from plodek.core.check.measure import measure
     from plodek.core.check.metric import DEFAULT_LIMITS
     from plodek.core.check.quality import gate
@@ -159,6 +167,14 @@ def check(file: Path, as_json: bool) -> None:
     grid, unit = registry.read(file)
     cells = measure(grid)
     facts = facts_of(grid, cells) | {"unit": unit, "files": [str(file)]}
+    lists = looked_into(grid, cells, metric, worst=worst, by=by, place=place)
+    if to is not None:
+        write_csv(to, [rows for name, rows in lists.items() if name != "section"])
+    if as_json:
+        facts |= lists
+    else:
+        for line in lines_of(lists):
+            click.echo(line)
     _tell(facts, gate(cells, DEFAULT_LIMITS), as_json)
 
 

@@ -9,8 +9,8 @@ import time
 from itertools import count
 from pathlib import Path
 
-from tests.server.hostile import at_random, too_much
-from tests.server.strain import edit_at_once, kill_parts, kill_whole, send
+from tests.server.standing.hostile import at_random, too_much
+from tests.server.standing.strain import edit_at_once, kill_parts, kill_whole, send
 from tests.serving import resident, served
 
 MEMORY = 2000

@@ -1,16 +1,20 @@
 """Looking into grids: cells alone, chosen by their metrics, with neighbours, and where they are."""
 
+import csv
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plodek.core.build.build import filled_grid
+from plodek.core.check.listing import lines_of, looked_into, write_csv
 from plodek.core.check.look.choice import Range, choose, where
 from plodek.core.check.look.pieces import cells_of
 from plodek.core.check.measure import measure
-from plodek.core.check.metric import METRICS
-from plodek.core.errors import NothingFound
+from plodek.core.check.metric import BY_KEY, METRICS
+from plodek.core.check.tables import by_block, by_blocks, by_patch, by_region, table
+from plodek.core.errors import BadFile, NothingFound, PlodekError
 from tests.conftest import model_of, numbered
 
 EVERY = Range("volume_ratio", -np.inf, np.inf)
@@ -131,3 +135,64 @@ def test_a_plane_grid_shows_its_cells_as_they_lie():
     found = cells_of(grid, np.arange(grid.cells))
     assert (len(found), found.area) == (grid.cells, pytest.approx(2.0))
     assert where(grid, measure(grid), np.arange(3)).cells == 3
+
+
+@pytest.mark.parametrize("metric", [m.key for m in METRICS])
+def test_tables_agree_with_the_cells_themselves(box, metric):
+    grid, cells = box
+    values, better = cells.of(metric), BY_KEY[metric].better
+    limit = float(np.median(values))
+    for groups in (
+        by_block(grid),
+        by_region(grid),
+        by_patch(grid),
+        by_blocks(grid, {"two": grid.names[:2], "none": ["x"]}),
+    ):
+        rows = table(cells, metric, groups, limit)
+        worsts = [row.worst for row in rows]
+        assert worsts == sorted(worsts, reverse=better == "low")
+        assert {row.name for row in rows} == set(groups) - {"none"}
+        for row in rows:
+            own = values[groups[row.name]]
+            assert row.cells == len(own)
+            assert row.worst == (min(own) if better == "high" else max(own))
+            assert row.mean == pytest.approx(sum(own) / len(own))
+            assert row.beyond == pytest.approx(
+                sum(v < limit if better == "high" else v > limit for v in own) / len(own)
+            )
+    assert sum(row.cells for row in table(cells, metric, by_block(grid), None)) == grid.cells
+    assert {row.beyond for row in table(cells, metric, by_block(grid), None)} == {0.0}
+
+
+def test_lists_without_a_screen(box, tmp_path):
+    grid, cells = box
+    lists = looked_into(grid, cells, "aspect_ratio", worst=3, by="patch", place="x=0.3")
+    assert [row["aspect_ratio"] for row in lists["worst"]] == sorted(cells.of("aspect_ratio"))[-1:-4:-1]
+    assert {row["patch"] for row in lists["by"]} == {"bed", "sides"}
+    (cut,) = lists["section"]
+    assert (cut["area"], cut["cells"]) == (pytest.approx(1.0), 72)
+    write_csv(tmp_path / "a.csv", list(lists.values()))
+    read = list(csv.reader((tmp_path / "a.csv").read_text().splitlines()))
+    assert read[0] == ["block", "i", "j", "k", "aspect_ratio", "x", "y", "z"]
+    assert len(read) == 1 + 3 + 1 + 2 + 1 + 1
+    lines = lines_of(lists)
+    assert len(lines) == len(read) + 3
+    assert len({len(line) for line in lines[:4]}) == 1
+    with pytest.raises(BadFile, match="cannot be written"):
+        write_csv(tmp_path / "no" / "a.csv", [])
+
+
+@pytest.mark.parametrize(
+    ("options", "words"),
+    [
+        ({"metric": "beauty"}, "is no metric.*scaled_jacobian"),
+        ({"place": "w=1"}, "is no plane"),
+        ({"place": "x=far"}, "is no plane"),
+        ({"place": "x=nan"}, "is no plane"),
+        ({"place": "x=9"}, "does not meet the grid"),
+    ],
+)
+def test_what_cannot_be_listed_is_told(box, options, words):
+    grid, cells = box
+    with pytest.raises(PlodekError, match=f"(?s){words}"):
+        looked_into(grid, cells, options.pop("metric", "skewness"), **options)

@@ -162,3 +162,23 @@ def test_sections_are_kept_with_the_project_and_its_copies_and_are_no_step(clien
     copy = client.post(f"{place}/copies").json["id"]
     assert client.get(f"/api/projects/{copy}/sections").json == {"sections": kept}
     assert client.get(f"{place}/recipe").json["revision"] == 1
+
+
+@pytest.mark.parametrize(
+    ("by", "names"), [("block", ["B1"]), ("region", ["fluid"]), ("patch", ["all"]), ("tier", None)]
+)
+def test_a_metric_is_told_by_parts(client, place, by, names):
+    told = client.get(f"{place}/table", query_string={"by": by, "metric": "aspect_ratio"}).json["rows"]
+    quality = client.get(f"{place}/quality", query_string={"metric": "aspect_ratio"}).json
+    tiers = [tier["label"] for tier in client.get(f"{place}/model").json["tiers"]]
+    assert sorted(row["name"] for row in told) == (names or sorted(tiers))
+    (metric,) = [one for one in quality["metrics"] if one["key"] == "aspect_ratio"]
+    if by != "patch":
+        assert {row["cells"] for row in told} == {quality["cells"]}
+        assert told[0] == {
+            "name": told[0]["name"],
+            "cells": quality["cells"],
+            "worst": pytest.approx(metric["worst"]),
+            "mean": pytest.approx(metric["mean"]),
+            "beyond": 0.0,
+        }

@@ -371,3 +371,25 @@ export function useKeeping(project: number) {
   });
   return { keep, undo, redo, rename, unit, again };
 }
+
+interface TableWish {
+  upto: number | null;
+  metric: string;
+  smoothed: boolean;
+  by: "block" | "region" | "patch" | "tier";
+}
+
+/** A metric by blocks, regions, patches or tiers. */
+export const useTable = (project: number, revision: number, { upto, ...wish }: TableWish) =>
+  useQuery({
+    queryKey: ["table", project, revision, upto, wish],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/table", {
+          params: { path: { project }, query: { ...wish, ...(upto !== null && { upto }) } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });

@@ -1046,6 +1046,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell a metric by block, region, patch or tier. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                    metric?: string;
+                    smoothed?: boolean;
+                    by?: "block" | "region" | "patch" | "tier";
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TableOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/cells": {
         parameters: {
             query?: never;
@@ -3157,6 +3218,30 @@ export interface components {
             low: number[];
             /** High */
             high: number[];
+        };
+        /**
+         * RowOut
+         * @description A metric over the cells of a part; ``beyond`` is the share of them that misses the limit.
+         */
+        "TableOut.RowOut": {
+            /** Name */
+            name: string;
+            /** Cells */
+            cells: number;
+            /** Worst */
+            worst: number;
+            /** Mean */
+            mean: number;
+            /** Beyond */
+            beyond: number;
+        };
+        /**
+         * TableOut
+         * @description A metric by block, region, patch or tier, the worst first.
+         */
+        TableOut: {
+            /** Rows */
+            rows: components["schemas"]["TableOut.RowOut"][];
         };
         /**
          * CellOut

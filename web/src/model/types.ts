@@ -17,6 +17,7 @@ export type Effect = NonNullable<Preview["after"]>;
 export type Advice = Schemas["AdvicesOut"]["advice"][number];
 export type Quality = Schemas["QualityOut"];
 export type Cell = Quality["worst"][number];
+export type TableRow = Schemas["TableOut"]["rows"][number];
 export type Job = Schemas["JobOut"];
 export type GeometryFile = Schemas["FileOut"];
 export type Group = Model["groups"][number];

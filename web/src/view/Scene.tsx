@@ -7,6 +7,9 @@ import { useBoardData } from "../session/context";
 import { typing } from "../session/keys";
 import { useBoard } from "../session/store";
 import { type Extent, lookFrom, seenHalf, type Three, upFor } from "./extent";
+import { PiecesMesh } from "./inside/PiecesMesh";
+import { useChosen } from "./inside/useChosen";
+import { useSections } from "./inside/useSections";
 import { LivePicture } from "./LivePicture";
 import { CellBoxes } from "./layers/CellBoxes";
 import { Corners } from "./layers/Corners";
@@ -20,9 +23,6 @@ import { RoleMarks } from "./layers/RoleMarks";
 import { Sides } from "./layers/Sides";
 import { Surfaces } from "./layers/Surfaces";
 import { Picker } from "./Picker";
-import { PiecesMesh } from "./PiecesMesh";
-import { useChosen } from "./useChosen";
-import { useSections } from "./useSections";
 
 interface Props {
   /** Whether the grid is shown in space. */

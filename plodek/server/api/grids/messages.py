@@ -19,6 +19,22 @@ class PartOf(BaseModel):
     at: float = Field(default=0.5, ge=0, le=1)
 
 
+class RowOut(Message):
+    """A metric over the cells of a part; ``beyond`` is the share of them that misses the limit."""
+
+    name: str
+    cells: int
+    worst: float
+    mean: float
+    beyond: float
+
+
+class TableOut(Message):
+    """A metric by block, region, patch or tier, the worst first."""
+
+    rows: list[RowOut]
+
+
 class PreviewGridIn(Message, PartOf):
     """Steps to draw the grid of without keeping them, and which part of it.
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import asdict
 from math import prod
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from apiflask import APIBlueprint
@@ -20,6 +20,7 @@ from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
 from plodek.core.check.measure import CellValues
 from plodek.core.check.metric import BY_KEY, MISFIT
 from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
+from plodek.core.check.tables import by_block, by_blocks, by_patch, by_region, table
 from plodek.core.check.walls import GuideFit
 from plodek.core.errors import BadValue, NothingFound, NotReady
 from plodek.core.formats.handoff import facts_of
@@ -38,6 +39,8 @@ from plodek.server.api.grids.messages import (
     PartOf,
     PreviewGridIn,
     QualityOut,
+    RowOut,
+    TableOut,
 )
 from plodek.server.api.grids.pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
 from plodek.server.api.models.pictures import faces_of
@@ -207,6 +210,46 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
         fits=_fits(walls.fits, limits.get(MISFIT.key)),
         heights=[HeightsOut(**asdict(one)) for one in walls.heights],
     )
+
+
+class TableQuery(QualityQuery):
+    """What the metric is told by."""
+
+    by: Literal["block", "region", "patch", "tier"] = "block"
+
+
+@blueprint.get("/projects/<int:project>/table")
+@blueprint.input(TableQuery, location="query")
+@blueprint.output(TableOut)
+@evaluated_apart()
+def get_table(project: int, query_data: TableQuery) -> TableOut:
+    """Tell a metric by block, region, patch or tier."""
+    key, evaluation, (grid, cells, _) = _measured(projects.get(project), query_data)
+    model = evaluation.model
+    if query_data.by == "block":
+        groups = {model.layout.labels[name]: own for name, own in by_block(grid).items()}
+    elif query_data.by == "region":
+        groups = dict(by_region(grid))
+    elif query_data.by == "patch":
+        groups = dict(by_patch(grid))
+    else:
+        groups = dict(by_blocks(grid, _blocks_of_tiers(model)))
+    rows = table(cells, key, groups, model.limits.get(key))
+    return TableOut(
+        rows=[RowOut(**asdict(row) | {"worst": finite(row.worst), "mean": finite(row.mean)}) for row in rows]
+    )
+
+
+def _blocks_of_tiers(model: Model) -> dict[str, list[str]]:
+    """Give the blocks that each tier runs through."""
+    layout = model.layout
+    uses = {name: set(layout.edges_of(name)) for name in layout.filled}
+    found: dict[str, list[str]] = {tier.label: [] for tier in model.tiers}
+    own = {edge: tier.label for tier in model.tiers for edge in tier.edges}
+    for name, edges in uses.items():
+        for label in {own[edge] for edge in edges if edge in own}:
+            found[label].append(name)
+    return found
 
 
 @blueprint.get("/projects/<int:project>/cells")

@@ -5,7 +5,7 @@ import type { ChosenPicture, Quality } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { type Condition, useBoard } from "../../session/store";
 import { Empty, Fact, Heading, Quiet, Wrong } from "../../theme/parts";
-import { useChosen } from "../../view/useChosen";
+import { useChosen } from "../../view/inside/useChosen";
 import { Check } from "./SectionFields";
 
 type Metric = Quality["metrics"][number];

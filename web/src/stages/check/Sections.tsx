@@ -16,7 +16,7 @@ import {
 import { useBoard } from "../../session/store";
 import { Empty, Heading, Wrong } from "../../theme/parts";
 import { useExtent } from "../../view/extent";
-import { useSections } from "../../view/useSections";
+import { useSections } from "../../view/inside/useSections";
 import { SectionRow } from "./SectionRow";
 
 /** Sections through the grid: made, moved and swept, and kept with the project. */

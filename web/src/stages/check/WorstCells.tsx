@@ -1,12 +1,15 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { useState } from "react";
 import { short } from "../../model/numbers";
 import type { Cell } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
-import { Empty, Heading, Quiet } from "../../theme/parts";
+import { Empty, Quiet } from "../../theme/parts";
+import { MetricTable, PARTS, type PartName } from "./MetricTable";
 
-/** The worst cells of the metric in view, the worst first, each with “go there”. */
+/** The worst cells of the metric in view, the worst first, each with “go there”; or the metric by parts. */
 export function WorstCells() {
+  const [by, setBy] = useState<PartName | null>(null);
   const { quality } = useBoardData();
   const set = useBoard((board) => board.set);
   // What rounding leaves of a zero, beside where the other cells are.
@@ -22,8 +25,24 @@ export function WorstCells() {
   };
   return (
     <Flex direction="column" minH="0">
-      <Heading right={metric?.label}>Worst cells</Heading>
-      <Box overflowY="auto" flex="1" minH="0">
+      <Flex gap="1" mb="1.5" role="group" aria-label="What is told" align="center">
+        {([null, ...PARTS] as const).map((one) => (
+          <Quiet
+            key={one}
+            size="2xs"
+            aria-pressed={by === one}
+            bg={by === one ? "ochreSoft" : "card"}
+            onClick={() => setBy(one)}
+          >
+            {one ? `by ${one}` : "Worst cells"}
+          </Quiet>
+        ))}
+        <Text flex="1" textAlign="right" fontSize="11px" color="muted" truncate>
+          {metric?.label}
+        </Text>
+      </Flex>
+      {by && metric && <MetricTable key={by} by={by} metric={metric} />}
+      <Box overflowY="auto" flex="1" minH="0" hidden={by !== null}>
         {!quality && <Empty>They appear with the grid.</Empty>}
         {quality?.worst.map((cell) => (
           <Flex

@@ -14,8 +14,8 @@ import zipfile
 import numpy as np
 import pytest
 
-from tests.server.hostile import BOX, FRAME, at_random, numbered, too_much
-from tests.server.strain import edit_at_once, kill_parts, kill_whole, send
+from tests.server.standing.hostile import BOX, FRAME, at_random, numbered, too_much
+from tests.server.standing.strain import edit_at_once, kill_parts, kill_whole, send
 from tests.serving import resident, served
 
 #: MB of memory that a process may have here, and what it may show beyond: shared code is counted too.

@@ -1,6 +1,6 @@
-import { useSectionPicture } from "../api/sections";
-import { useBoardData } from "../session/context";
-import { useBoard } from "../session/store";
+import { useSectionPicture } from "../../api/sections";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 
 /** The sections on view, with their picture; none where no grid in space is shown. */
 export function useSections() {

@@ -8,7 +8,7 @@ import time
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from tests.server.hostile import FRAME, Case, numbered
+from tests.server.standing.hostile import FRAME, Case, numbered
 from tests.serving import Served, runs, start_server
 
 

@@ -1,6 +1,6 @@
-import { useChosenPicture } from "../api/sections";
-import { useBoardData } from "../session/context";
-import { useBoard } from "../session/store";
+import { useChosenPicture } from "../../api/sections";
+import { useBoardData } from "../../session/context";
+import { useBoard } from "../../session/store";
 
 /** The cells that are looked at alone, with their picture; none where others are shown. */
 export function useChosen() {

@@ -1,11 +1,11 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
-import { colourRange, shareOf } from "../model/colouring";
-import type { PiecesPicture } from "../model/types";
-import { useBoardData } from "../session/context";
-import { usePalette } from "../theme/mode";
-import { cividis } from "../theme/palette";
-import type { Extent } from "./extent";
+import { colourRange, shareOf } from "../../model/colouring";
+import type { PiecesPicture } from "../../model/types";
+import { useBoardData } from "../../session/context";
+import { usePalette } from "../../theme/mode";
+import { cividis } from "../../theme/palette";
+import type { Extent } from "../extent";
 
 /** What sections cut out of the grid, or cells alone: polygons with their outlines, coloured by the metric on view. */
 export function PiecesMesh({ picture, extent }: { picture: PiecesPicture; extent: Extent }) {

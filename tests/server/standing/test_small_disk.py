@@ -6,7 +6,7 @@ import pytest
 
 from plodek.core.errors import PlodekError
 from plodek.server.store.holding import held
-from tests.server.hostile import FRAME, numbered
+from tests.server.standing.hostile import FRAME, numbered
 from tests.serving import served
 
 
