@@ -86,3 +86,30 @@ def test_only_the_bad_cells_are_shown_and_told_where_they_are(board):
 
 def count(group):
     return int(re.search(r"([\d ]+) cells", group.inner_text())[1].replace(" ", "").replace(" ", ""))
+
+
+def test_a_metric_is_told_by_parts_sorted_filtered_and_taken_away(board):
+    page = board.page
+    board.channel("By parts", {"x": "3", "y": "2"})
+    board.go("Check")
+    strip = page.get_by_role("region", name="Strip")
+    strip.get_by_role("button", name="by block").click()
+    table = page.get_by_role("table", name="scaled Jacobian by block")
+    expect(table.locator("tbody tr")).to_have_count(4)
+    table.get_by_role("columnheader", name="block").click()
+    names = table.locator("tbody tr td:first-child")
+    expect(names).to_have_text(["B1", "B2", "B3", "B4"])
+    table.get_by_role("columnheader", name="block").click()
+    expect(names).to_have_text(["B4", "B3", "B2", "B1"])
+    strip.get_by_label("Filter by name").fill("b3")
+    expect(names).to_have_text(["B3"])
+    with page.expect_download() as download:
+        strip.get_by_role("link", name="CSV").click()
+    assert download.value.suggested_filename == "scaled_jacobian-by-block.csv"
+    assert download.value.path().read_text().splitlines()[0] == "name,cells,worst,mean,beyond"
+    names.click()
+    expect(board.hand).to_contain_text("1 block")
+    strip.get_by_role("button", name="by patch").click()
+    expect(strip).to_contain_text("Nothing to tell by patch here.")
+    strip.get_by_role("button", name="Worst cells").click()
+    expect(strip.get_by_role("button", name="Go there").first).to_be_visible()
