@@ -84,6 +84,31 @@ def test_only_the_bad_cells_are_shown_and_told_where_they_are(board):
     expect(group.get_by_role("button", name="Show them")).to_be_visible()
 
 
+def test_a_cell_is_clicked_told_and_walked_from(board):
+    page = board.page
+    board.box("Probe", "4", "2", "1")
+    board.go("Check")
+    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    board.settled()
+    box = page.locator("canvas").first.bounding_box()
+    page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    cell = board.hand.get_by_role("group", name="Cell in hand")
+    expect(cell).to_contain_text("edges along k")
+    before = cell.get_by_role("heading").inner_text()
+    page.keyboard.press("PageDown")
+    expect(cell.get_by_role("heading")).not_to_have_text(before)
+    page.keyboard.press("PageUp")
+    expect(cell.get_by_role("heading")).to_have_text(before)
+    cell.get_by_label("Length to compare with").fill("1 m")
+    expect(cell).to_contain_text("×")
+    page.keyboard.press("Escape")
+    board.hand.get_by_text("The gate is passed").click()
+    page.keyboard.press("Escape")
+    expect(cell).to_have_count(0)
+    page.get_by_role("button", name="Go there").first.click()
+    expect(cell).to_contain_text("number")
+
+
 def count(group):
     return int(re.search(r"([\d ]+) cells", group.inner_text())[1].replace(" ", "").replace(" ", ""))
 

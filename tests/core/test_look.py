@@ -11,6 +11,7 @@ from plodek.core.build.build import filled_grid
 from plodek.core.check.listing import lines_of, looked_into, write_csv
 from plodek.core.check.look.choice import Range, choose, where
 from plodek.core.check.look.pieces import cells_of
+from plodek.core.check.look.probe import SIDES, probe
 from plodek.core.check.measure import measure
 from plodek.core.check.metric import BY_KEY, METRICS
 from plodek.core.check.tables import by_block, by_blocks, by_patch, by_region, table
@@ -196,3 +197,74 @@ def test_what_cannot_be_listed_is_told(box, options, words):
     grid, cells = box
     with pytest.raises(PlodekError, match=f"(?s){words}"):
         looked_into(grid, cells, options.pop("metric", "skewness"), **options)
+
+
+def faces_of(grid):
+    """The cells behind each face, by the places of its corners: slow, and by itself."""
+    found = {}
+    for block in range(len(grid.xyz)):
+        xyz = np.round(grid.xyz[block], 9)
+        for number, (i, j, k) in enumerate(np.ndindex(grid.shape_of(block))):
+            corner = xyz[i : i + 2, j : j + 2, k : k + 2]
+            for axis in range(3):
+                for end in (0, 1):
+                    key = frozenset(map(tuple, np.take(corner, end, axis).reshape(-1, 3)))
+                    found.setdefault(key, []).append((grid.starts[block] + number, SIDES[2 * axis + end]))
+    return found
+
+
+def test_a_cell_knows_its_neighbours_and_patches_on_all_sides(box):
+    grid, cells = box
+    some = set(np.random.default_rng(2).choice(grid.cells, 40, replace=False).tolist())
+    seen = 0
+    for both in faces_of(grid).values():
+        for cell, side in both:
+            if cell not in some:
+                continue
+            seen += 1
+            beyond = probe(grid, cells, cell).beyond[side]
+            others = [other for other, _ in both if other != cell]
+            assert ([beyond.cell] if beyond.cell is not None else []) == others
+            assert bool(beyond.patch) == (not others)
+    assert seen == 6 * 40
+
+
+def test_a_cell_is_told_with_its_edges_and_metrics(box):
+    grid, cells = box
+    found = probe(grid, cells, 500)
+    assert found.corners.shape == (8, 3)
+    assert [len(edges) for edges in found.edges] == [4, 4, 4]
+    lengths = [edges[0] for edges in found.edges]
+    assert found.volume == pytest.approx(np.prod(lengths))
+    assert found.values == {m.key: pytest.approx(cells.of(m.key)[500]) for m in METRICS}
+    i, j, k = (n - 1 for n in found.index)
+    assert found.corners[0] == pytest.approx(grid.xyz[found.block][i, j, k])
+    assert found.corners[7] == pytest.approx(grid.xyz[found.block][i + 1, j + 1, k + 1])
+    for wrong in (-1, grid.cells):
+        with pytest.raises(NothingFound, match="has no cell"):
+            probe(grid, cells, wrong)
+
+
+def test_walking_goes_round_a_ring_and_through_twins():
+    """Round a ring of blocks one comes back to where one was; through a periodic side to the other end."""
+    ring = filled_grid(
+        model_of(
+            numbered(
+                [
+                    {"kind": "frame", "shape": "polar", "inner": 1, "outer": 2},
+                    {"kind": "budget", "cells": 200},
+                ]
+            )
+        )
+    )
+    cells = measure(ring)
+    for around in ("i+", "j+"):
+        at, steps = 0, 0
+        while at is not None and steps < 100:
+            at, steps = probe(ring, cells, at).beyond[around].cell, steps + 1
+            if at == 0:
+                break
+        if at == 0:
+            break
+    assert at == 0
+    assert steps > 10

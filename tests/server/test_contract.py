@@ -59,6 +59,7 @@ RIGHT = {
     "sections": lambda home: [{"kind": "sphere", "point": [1, 0.5, 0.5], "radius": 0.3}],
     "ranges": lambda home: [{"metric": "volume_ratio", "low": 1.0}],
     "patch": lambda home: "",
+    "cell": lambda home: 0,
     "formats": lambda home: None,
     "parameters": lambda home: {},
     "owner": lambda home: "mira",

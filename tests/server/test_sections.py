@@ -182,3 +182,27 @@ def test_a_metric_is_told_by_parts(client, place, by, names):
             "mean": pytest.approx(metric["mean"]),
             "beyond": 0.0,
         }
+
+
+def test_a_cell_is_looked_at_by_its_number_and_its_neighbours_lead_on(client, place):
+    found = client.get(f"{place}/cells/0").json
+    assert (found["cell"], found["block"], found["index"]) == (0, "B1", [1, 1, 1])
+    assert found["beyond"]["i-"] == {"cell": None, "patch": "all"}
+    there = client.get(f"{place}/cells/{found['beyond']['i+']['cell']}").json
+    assert (there["index"], there["beyond"]["i-"]["cell"]) == ([2, 1, 1], 0)
+    assert found["volume"] == pytest.approx(np.prod([edges[0] for edges in found["edges"]]))
+    worst = client.get(f"{place}/quality", query_string={"metric": "aspect_ratio"}).json["worst"][0]
+    same = client.get(f"{place}/cells/{worst['cell']}").json
+    assert (same["index"], same["values"]["aspect_ratio"]) == (worst["index"], pytest.approx(worst["value"]))
+    assert client.get(f"{place}/cells/123456789").status_code == 404
+
+
+def test_faces_of_the_outside_tell_their_cells(client, place):
+    _, arrays = opened(client.get(f"{place}/grid", query_string={"metric": "aspect_ratio"}))
+    assert len(arrays["face_cells"]) == len(arrays["faces"]) // 4
+    nodes = arrays["nodes"].reshape(-1, 3)[arrays["faces"].reshape(-1, 4)].astype(float)
+    for face in (0, len(nodes) // 2, -1):
+        corners = np.array(client.get(f"{place}/cells/{arrays['face_cells'][face]}").json["corners"])
+        middle = [1.0, 0.5, 0.5]
+        away = np.abs(nodes[face][:, None] + middle - corners[None]).max(axis=2).min(axis=1)
+        assert away.max() < 1e-6

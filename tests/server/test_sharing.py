@@ -66,7 +66,13 @@ def jon(app):
 
 @pytest.fixture
 def project(mira):
-    return mira.ask("POST", "projects", {"name": "Weir", "demo": True}).json["id"]
+    made = mira.ask("POST", "projects", {"name": "Weir"}).json["id"]
+    steps = [
+        {"kind": "frame", "id": "f", "width": 2, "height": 1},
+        {"kind": "smooth", "id": "s", "sweeps": 2, "control": "no control"},
+    ]
+    assert mira.ask("PUT", f"projects/{made}/recipe", {"base": 0, "steps": steps}).status_code == 200
+    return made
 
 
 @pytest.fixture
@@ -124,21 +130,21 @@ def test_every_route_looks_at_the_role(app, mira, jon, project, shared, how, pat
         assert needed_role(view, how) == needed
 
 
-def test_who_may_only_look_changes_nothing_and_is_told_so(jon, mira, project, shared, demo_steps):
+def test_who_may_only_look_changes_nothing_and_is_told_so(jon, mira, project, shared):
     shared("see")
     before = mira.ask("GET", f"projects/{project}/recipe").json
     told = jon.ask("GET", f"projects/{project}/recipe").json
     assert (told.pop("role"), before.pop("role")) == ("see", "manage")
     assert told == before
-    answer = jon.ask("PUT", f"projects/{project}/recipe", {"base": 0, "steps": []})
+    answer = jon.ask("PUT", f"projects/{project}/recipe", {"base": 1, "steps": []})
     assert (answer.status_code, "Duplicate it" in problem(answer)) == (403, True)
-    body = {"base": 0, "steps": demo_steps}
+    body = {"base": 1, "steps": told["steps"]}
     assert jon.ask("POST", f"projects/{project}/builds", body | {"keep": True}).status_code == 403
     job = jon.ask("POST", f"projects/{project}/builds", body)
     assert (job.status_code, job.json["state"]) == (202, "done")
     assert jon.ask("POST", f"jobs/{job.json['id']}/stop?keep=false").status_code == 200  # his own
     assert jon.ask("POST", f"jobs/{job.json['id']}/stop").status_code == 403  # nor keep what it has reached
-    assert mira.ask("GET", f"projects/{project}/recipe").json["revision"] == 0
+    assert mira.ask("GET", f"projects/{project}/recipe").json["revision"] == 1
     copy = jon.ask("POST", f"projects/{project}/copies").json
     assert (copy["owner"], copy["role"]) == ("jon", "manage")
     assert on_shelf(mira) == [("Weir", "mira", "manage")]

@@ -2709,6 +2709,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/cells/{cell}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Look at one cell, by its number in the grid. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                    smoothed?: boolean;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                    cell: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProbeOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/revisions/{revision}/again": {
         parameters: {
             query?: never;
@@ -3245,9 +3305,11 @@ export interface components {
         };
         /**
          * CellOut
-         * @description A cell: where it is, and its corners in the order of the core's tables.
+         * @description A cell by its number in the grid: where it is, and its corners in the order of the core's tables.
          */
         "CellsOut.CellOut": {
+            /** Cell */
+            cell: number;
             /** Block */
             block: string;
             /** Index */
@@ -3720,9 +3782,11 @@ export interface components {
         };
         /**
          * CellOut
-         * @description A cell: where it is, and its corners in the order of the core's tables.
+         * @description A cell by its number in the grid: where it is, and its corners in the order of the core's tables.
          */
         "QualityOut.CellOut": {
+            /** Cell */
+            cell: number;
             /** Block */
             block: string;
             /** Index */
@@ -4777,6 +4841,42 @@ export interface components {
              * @default null
              */
             metric: string | null;
+        };
+        /**
+         * BeyondOut
+         * @description What lies behind a side of a cell: another cell by its number, or a patch.
+         */
+        "ProbeOut.BeyondOut": {
+            /** Cell */
+            cell: number | null;
+            /** Patch */
+            patch: string;
+        };
+        /**
+         * ProbeOut
+         * @description A cell: where it is, its metrics by key, its edges' lengths along i, j and k, and its neighbours.
+         */
+        ProbeOut: {
+            /** Cell */
+            cell: number;
+            /** Block */
+            block: string;
+            /** Index */
+            index: number[];
+            /** Corners */
+            corners: number[][];
+            /** Volume */
+            volume: number;
+            /** Edges */
+            edges: number[][];
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+            /** Beyond */
+            beyond: {
+                [key: string]: components["schemas"]["ProbeOut.BeyondOut"];
+            };
         };
     };
     responses: never;

@@ -71,3 +71,27 @@ export const useSectionPicture = (
     gcTime: 20_000, // a section that is swept leaves many behind
     retry: false,
   });
+
+/** A cell, by its number in the grid; the last one stays until the next is there. */
+export const useProbe = (
+  project: number,
+  revision: number,
+  cell: number | null,
+  { upto, smoothed }: { upto: number | null; smoothed: boolean },
+) =>
+  useQuery({
+    queryKey: ["probe", project, revision, cell, upto, smoothed],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/cells/{cell}", {
+          params: {
+            path: { project, cell: cell ?? 0 },
+            query: { smoothed, ...(upto !== null && { upto }) },
+          },
+        }),
+      ),
+    enabled: cell !== null,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });

@@ -60,6 +60,7 @@ export function useBoardKeys() {
       letGo();
       if (board.draft) data.cancel();
       else if (board.crowd) board.set({ crowd: null });
+      else if (board.probe !== null) board.set({ probe: null, shown: [] });
       else if (board.shown.length) board.set({ shown: [] });
       else if (board.selection.ids.length) board.set({ selection: NOTHING });
       else if (board.here !== null) board.set({ here: null });

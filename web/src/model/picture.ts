@@ -1,3 +1,5 @@
+import type { PiecesPicture } from "./types";
+
 /** Reading the server's binary pictures: a JSON index, then typed arrays. */
 export interface Picture {
   dim: number;
@@ -17,6 +19,8 @@ export interface Picture {
   groups: Uint16Array;
   sides: Uint32Array;
   values?: Float32Array;
+  /** The cell of each face, by its number in the grid, where there are values. */
+  face_cells?: Uint32Array;
 }
 
 /** The groups of faces that no patch has: on the outside, and inside the grid. */
@@ -78,4 +82,16 @@ export function blended(before: Picture, after: Picture, share: number): Picture
     return from + share * (to - from);
   });
   return { ...after, nodes };
+}
+
+/** The cell of a triangle of pieces of cells: each piece is a fan of triangles. */
+export function ownerOf(picture: PiecesPicture, triangle: number): number | null {
+  const place = picture.triangles[3 * triangle] ?? 0;
+  let [low, high] = [0, picture.start.length - 1];
+  while (high - low > 1) {
+    const middle = (low + high) >> 1;
+    if ((picture.start[middle] ?? 0) <= place) low = middle;
+    else high = middle;
+  }
+  return picture.cells[low] ?? null;
 }

@@ -17,6 +17,7 @@ export type Effect = NonNullable<Preview["after"]>;
 export type Advice = Schemas["AdvicesOut"]["advice"][number];
 export type Quality = Schemas["QualityOut"];
 export type Cell = Quality["worst"][number];
+export type Probed = Schemas["ProbeOut"];
 export type TableRow = Schemas["TableOut"]["rows"][number];
 export type Job = Schemas["JobOut"];
 export type GeometryFile = Schemas["FileOut"];
@@ -33,6 +34,8 @@ export interface PiecesPicture {
   lines: Uint32Array;
   /** The cell of each polygon. */
   cells: Uint32Array;
+  /** Where the places of each polygon begin, and the end of all. */
+  start: Uint32Array;
   values?: Float32Array;
 }
 

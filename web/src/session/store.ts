@@ -80,6 +80,8 @@ interface BoardState {
   sections: Section[];
   /** The cells that are looked at alone. */
   choice: Choice;
+  /** The cell in hand, by its number in the grid. */
+  probe: number | null;
   /** All that lies under the cursor where the list of it was asked for. */
   crowd: { at: Point; hits: Hit[] } | null;
   /** Whether the chart shows the whole chain of the edge in hand. */
@@ -125,6 +127,7 @@ const START = {
   part: { kind: "all" } as Part,
   sections: [] as Section[],
   choice: { conditions: [], patch: "", grown: 0, shrunk: true } as Choice,
+  probe: null,
   crowd: null,
   chained: false,
   edgesBy: "plain" as const,
@@ -157,6 +160,7 @@ export const goToStage = (stage: Stage, model: Model) =>
     draft: null,
     selection: NOTHING,
     shown: [],
+    probe: null,
     // Smoothing shows the grid that it works on: the plane where there is one, until space is smoothed.
     space: stage !== "Smooth" || onlyInSpace(model) || model.smoothing_in_space > 0,
   });

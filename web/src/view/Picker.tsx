@@ -2,8 +2,9 @@ import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import { type Mesh, Raycaster, Vector2 } from "three";
 import type { Hit, Point } from "../model/looking";
-import type { Picture } from "../model/picture";
+import { ownerOf, type Picture } from "../model/picture";
 import { edgeId, type Taken, takes } from "../model/selection";
+import type { PiecesPicture } from "../model/types";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { takeIds } from "../session/taking";
@@ -128,10 +129,22 @@ export function Picker({ origin, solid, grid }: Props) {
       const side = model.sides.find((one) => one.id.join("|") === id);
       return { kind: "side", id, words: `${patch} · side ${side?.label ?? ""}` };
     };
+    /** The cell under the cursor, where cells are looked at: of what is in front, a section or the outside. */
+    const cellAt = (cursor: Point): number | null => {
+      const { stage, layer, draft } = useBoard.getState();
+      if (stage !== "Check" || layer !== "Quality" || draft) return null;
+      const pieces = scene.getObjectByName("pieces") as Mesh | undefined;
+      const mesh = pieces ?? (scene.getObjectByName("grid") as Mesh | undefined);
+      const hit = mesh && hitsOn(mesh, cursor)[0];
+      if (!mesh || hit?.faceIndex === undefined || hit.faceIndex === null) return null;
+      if (!pieces) return grid?.face_cells?.[Math.floor(hit.faceIndex / 2)] ?? null;
+      return ownerOf(mesh.userData.picture as PiecesPicture, hit.faceIndex);
+    };
     const take = (hit: Hit | null, add: boolean, whole: boolean) => {
       const board = useBoard.getState();
       if (!hit) {
-        if (!add && !board.draft) board.set({ selection: { kind: "edge", ids: [] }, shown: [] });
+        if (!add && !board.draft)
+          board.set({ selection: { kind: "edge", ids: [] }, shown: [], probe: null });
         return;
       }
       const tier = model.tiers.find((t) => t.edges.some((edge) => edgeId(edge) === hit.id));
@@ -149,13 +162,16 @@ export function Picker({ origin, solid, grid }: Props) {
       if (dragged) return;
       const { stage } = useBoard.getState();
       if (event.button === 0 && event.altKey && stage === "Shape") return takePlace(place(event));
+      const cell = event.button === 0 ? cellAt(place(event)) : null;
+      if (cell !== null) return useBoard.setState({ probe: cell });
       if (event.button === 0) take(find(event), event.shiftKey, false);
       if (event.button === 2) {
         const hits = allGuides(place(event));
         if (hits.length) useBoard.setState({ crowd: { at: place(event), hits } });
       }
     };
-    const double = (event: MouseEvent) => take(find(event), event.shiftKey, true);
+    const double = (event: MouseEvent) =>
+      cellAt(place(event)) === null && take(find(event), event.shiftKey, true);
     const move = (event: PointerEvent) => {
       if (event.buttons) return;
       const hit = find(event);

@@ -61,8 +61,9 @@ class MetricOut(Message):
 
 
 class CellOut(Message):
-    """A cell: where it is, and its corners in the order of the core's tables."""
+    """A cell by its number in the grid: where it is, and its corners in the order of the core's tables."""
 
+    cell: int
     block: str
     index: list[int]
     value: float

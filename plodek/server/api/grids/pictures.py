@@ -36,6 +36,7 @@ def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
     box = grid.xyz[cell.block][i : i + 2, j : j + 2, k : k + 2]
     corners = box.transpose(2, 1, 0, 3).reshape(-1, 3)
     return CellOut(
+        cell=grid.starts[cell.block] + int(np.ravel_multi_index((i, j, k), grid.shape_of(cell.block))),
         block=label,
         index=list(cell.index),
         value=finite(cell.value),
@@ -104,10 +105,10 @@ def grid_picture(
 ) -> bytes:
     """Draw a grid, or the sheets of it that are ``shown``.
 
-    There are nodes, faces with their patch and side, lines, borders, and perhaps a metric per face. With
-    its model, the sides of a grid in space say which plane edge or block end they came from, and a plane
-    grid says which nodes lie on each edge of the layout, from its first corner. Raises OverBudget for too
-    many faces.
+    There are nodes, faces with their patch and side, lines, borders, and perhaps a metric per face, with its
+    cell. With its model, the sides of a grid in space say which plane edge or block end they came from, and
+    a plane grid says which nodes lie on each edge of the layout, from its first corner. Raises OverBudget
+    for too many faces.
     """
     groups = outer_sheets(grid) if shown is None else shown
     need("faces", sum(grid.block_cells(one.block) // grid.shape_of(one.block)[one.axis] for one, _ in groups))
@@ -142,7 +143,8 @@ def grid_picture(
         "sides": np.concatenate(sides),
     }
     if cells is not None and metric is not None:
-        arrays["values"] = cells.of(metric)[np.concatenate(face_cells)].astype(np.float32)
+        arrays["face_cells"] = np.concatenate(face_cells).astype(np.uint32)
+        arrays["values"] = cells.of(metric)[arrays["face_cells"]].astype(np.float32)
     index_out = {
         "dim": grid.dim,
         "cells": grid.cells,

@@ -67,6 +67,26 @@ class RangeIn(Message):
     high: _Number | None = None
 
 
+class BeyondOut(Message):
+    """What lies behind a side of a cell: another cell by its number, or a patch."""
+
+    cell: int | None
+    patch: str
+
+
+class ProbeOut(Message):
+    """A cell: where it is, its metrics by key, its edges' lengths along i, j and k, and its neighbours."""
+
+    cell: int
+    block: str
+    index: list[int]
+    corners: list[list[float]]
+    volume: float
+    edges: list[list[float]]
+    values: dict[str, float]
+    beyond: dict[str, BeyondOut]
+
+
 class ChoiceIn(Look):
     """Cells to draw alone: whose values lie in all ranges, at a patch where one is named.
 

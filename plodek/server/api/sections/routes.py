@@ -13,6 +13,7 @@ from plodek.core.budget import need
 from plodek.core.check.look.choice import Range, choose, where
 from plodek.core.check.look.cutter import Cutter, cylinder, plane, plane_through, sphere
 from plodek.core.check.look.pieces import Pieces, cells_of
+from plodek.core.check.look.probe import probe
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
 from plodek.core.errors import BadValue, NothingFound
@@ -20,10 +21,19 @@ from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
 from plodek.core.shape.curves.curve import Curve
-from plodek.server.api.context import engine, evaluated_upto, files_of, sends
+from plodek.server.api.context import UpTo, engine, evaluated_upto, files_of, sends
+from plodek.server.api.grids.pictures import finite
 from plodek.server.api.grids.routes import known_metric, measured
 from plodek.server.api.packing import packed
-from plodek.server.api.sections.messages import ChoiceIn, Look, LookIn, Section, SectionsIn, SectionsOut
+from plodek.server.api.sections.messages import (
+    ChoiceIn,
+    Look,
+    LookIn,
+    ProbeOut,
+    Section,
+    SectionsIn,
+    SectionsOut,
+)
 from plodek.server.door.roles import needs
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
@@ -97,6 +107,28 @@ def draw_cells(project: int, json_data: ChoiceIn) -> Response:
     return _picture(drawn, cells, json_data.metric, {"where": told, "shrunk": shrunk})
 
 
+class ProbeQuery(UpTo):
+    """Which grid: smoothed or as filled."""
+
+    smoothed: bool = True
+
+
+@blueprint.get("/projects/<int:project>/cells/<int:cell>")
+@blueprint.input(ProbeQuery, location="query")
+@blueprint.output(ProbeOut)
+@evaluated_apart()
+def probe_cell(project: int, cell: int, query_data: ProbeQuery) -> ProbeOut:
+    """Look at one cell, by its number in the grid."""
+    evaluation, grid, cells = _looked_into(project, Look(**query_data.model_dump()))
+    found = probe(grid, cells, cell)
+    told = asdict(found) | {
+        "block": evaluation.model.layout.labels[grid.names[found.block]],
+        "corners": found.corners.tolist(),
+        "values": {key: finite(value) for key, value in found.values.items()},
+    }
+    return ProbeOut(**told)
+
+
 def _looked_into(project: int, look: Look) -> tuple[Evaluation, Grid, CellValues]:
     if look.metric is not None:
         known_metric(look.metric)
@@ -115,6 +147,7 @@ def _picture(drawn: Pieces, cells: CellValues, metric: str | None, told: dict[st
         "triangles": drawn.triangles.astype(np.uint32),
         "lines": drawn.lines.astype(np.uint32),
         "cells": drawn.cells.astype(np.uint32),
+        "start": drawn.start.astype(np.uint32),
     }
     if metric is not None:
         arrays["values"] = cells.of(metric)[drawn.cells[drawn.owner]].astype(np.float32)

@@ -5,6 +5,7 @@ import { useBoard } from "../../session/store";
 import { Empty, Quiet } from "../../theme/parts";
 import { GridAdvice } from "../smooth/GridAdvice";
 import { OnlyBad } from "./OnlyBad";
+import { Probe } from "./Probe";
 import { Sections } from "./Sections";
 import { Walls } from "./Walls";
 
@@ -50,6 +51,7 @@ export function CheckPanel() {
             </Text>
           ))}
       </Box>
+      <Probe metrics={quality.metrics} />
       <GridAdvice />
       <Flex fontSize="11px" color="muted" px="2">
         <Text flex="1">worst value</Text>

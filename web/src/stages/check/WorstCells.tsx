@@ -21,7 +21,7 @@ export function WorstCells() {
       return Math.max(...values) - Math.min(...values);
     });
     const target = { at: cell.at, size: 14 * Math.max(...spread), turn: Date.now() };
-    set({ shown: [cell], target, layer: "Quality" });
+    set({ shown: [cell], probe: cell.cell, target, layer: "Quality" });
   };
   return (
     <Flex direction="column" minH="0">

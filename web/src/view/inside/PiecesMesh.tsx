@@ -42,7 +42,7 @@ export function PiecesMesh({ picture, extent }: { picture: PiecesPicture; extent
   const at = picture.origin.map((v, n) => v - (extent.origin[n] ?? 0)) as [number, number, number];
   return (
     <group position={at}>
-      <mesh geometry={faces} name="section" raycast={() => null}>
+      <mesh geometry={faces} name="pieces" userData={{ picture }}>
         <meshBasicMaterial
           vertexColors
           side={DoubleSide}
