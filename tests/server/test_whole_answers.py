@@ -193,6 +193,7 @@ def test_cells_of_a_bar_are_named_from_one_on_with_their_corners(ask):
     found = ask("cells?metric=aspect_ratio&low=0.5&high=2")
     assert found["all"] == len(found["cells"]) == 32
     assert found["cells"][0] == {
+        "cell": 0,
         "block": "B1",
         "index": [1, 1, 1],
         "value": 1.0,

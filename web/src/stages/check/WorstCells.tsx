@@ -25,7 +25,7 @@ export function WorstCells() {
   };
   return (
     <Flex direction="column" minH="0">
-      <Flex gap="1" mb="1.5" role="group" aria-label="What is told" align="center">
+      <Flex gap="1" mb="1.5" role="group" aria-label="What is told">
         {([null, ...PARTS] as const).map((one) => (
           <Quiet
             key={one}
@@ -37,9 +37,6 @@ export function WorstCells() {
             {one ? `by ${one}` : "Worst cells"}
           </Quiet>
         ))}
-        <Text flex="1" textAlign="right" fontSize="11px" color="muted" truncate>
-          {metric?.label}
-        </Text>
       </Flex>
       {by && metric && <MetricTable key={by} by={by} metric={metric} />}
       <Box overflowY="auto" flex="1" minH="0" hidden={by !== null}>
