@@ -42,6 +42,7 @@ def take_all(board: Board) -> None:
     page.get_by_role("button", name="volume ratio").click()
     board.hand.get_by_label("Add a section").select_option("z")
     expect(board.hand.get_by_role("group", name="Plane at z")).to_contain_text("cells")
+    board.page.wait_for_timeout(500)  # until it is drawn
     board.page.mouse.click(570, 400)
     expect(board.hand.get_by_role("group", name="Cell in hand")).to_be_visible()
     take(board, "check")
