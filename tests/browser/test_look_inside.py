@@ -49,6 +49,12 @@ def test_sections_are_added_moved_and_kept(board):
         lambda answer: answer.url.endswith("/sections") and answer.request.method == "PUT"
     ):
         group.get_by_label("Take the section out").nth(1).click()
+    page.get_by_role("button", name="Plodek").click()
+    page.get_by_role("button", name="Open").first.click()
+    board.go("Check")
+    expect(group.get_by_role("group", name="Plane at x").get_by_label("Place of the section")).to_have_value(
+        "1 m"
+    )
     page.reload()
     board.go("Check")
     expect(group.get_by_role("group", name="Plane at x").get_by_label("Place of the section")).to_have_value(

@@ -9,13 +9,16 @@ from hypothesis import strategies as st
 
 from plodek.core.build.build import filled_grid
 from plodek.core.check.listing import lines_of, looked_into, write_csv
+from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.choice import Range, choose, where
+from plodek.core.check.look.cutter import plane
 from plodek.core.check.look.pieces import cells_of
 from plodek.core.check.look.probe import SIDES, probe
+from plodek.core.check.look.section import section
 from plodek.core.check.measure import measure
 from plodek.core.check.metric import BY_KEY, METRICS
 from plodek.core.check.tables import by_block, by_blocks, by_patch, by_region, table
-from plodek.core.errors import BadFile, NothingFound, PlodekError
+from plodek.core.errors import BadFile, NothingFound, OverBudget, PlodekError
 from tests.conftest import model_of, numbered
 
 EVERY = Range("volume_ratio", -np.inf, np.inf)
@@ -245,26 +248,21 @@ def test_a_cell_is_told_with_its_edges_and_metrics(box):
             probe(grid, cells, wrong)
 
 
-def test_walking_goes_round_a_ring_and_through_twins():
-    """Round a ring of blocks one comes back to where one was; through a periodic side to the other end."""
-    ring = filled_grid(
-        model_of(
-            numbered(
-                [
-                    {"kind": "frame", "shape": "polar", "inner": 1, "outer": 2},
-                    {"kind": "budget", "cells": 200},
-                ]
-            )
-        )
-    )
+def test_walking_goes_round_a_ring_and_comes_back():
+    frame = {"kind": "frame", "shape": "polar", "inner": 1, "outer": 2}
+    ring = filled_grid(model_of(numbered([frame, {"kind": "budget", "cells": 200}])))
     cells = measure(ring)
-    for around in ("i+", "j+"):
-        at, steps = 0, 0
-        while at is not None and steps < 100:
-            at, steps = probe(ring, cells, at).beyond[around].cell, steps + 1
-            if at == 0:
-                break
-        if at == 0:
-            break
-    assert at == 0
-    assert steps > 10
+    first = probe(ring, cells, 0).beyond
+    (around,) = [side for side in ("i+", "j+") if first[side.replace("+", "-")].cell is not None]
+    seen = [0]
+    while (beyond := probe(ring, cells, seen[-1]).beyond[around].cell) not in (0, None):
+        seen.append(beyond)
+    assert beyond == 0
+    assert len(set(seen)) == len(seen) > 10
+
+
+def test_what_would_draw_too_much_is_refused_before_it_is_made(box, monkeypatch):
+    monkeypatch.setenv("PLODEK_MOST_FACES", "50")
+    grid, _ = box
+    with pytest.raises(OverBudget, match="the section"):
+        section(grid, bricks_of(grid), plane([0.3, 0, 0], [1, 0, 0]))

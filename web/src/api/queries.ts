@@ -262,7 +262,8 @@ export const useGrid = (
   enabled: boolean,
 ) =>
   useQuery({
-    queryKey: ["grid", project, revision, wish],
+    // Sections and chosen cells are drawn over the whole: it is not fetched again for them.
+    queryKey: ["grid", project, revision, { ...wish, part: partOf(wish.part) }],
     queryFn: async ({ signal }) => {
       const query = new URLSearchParams({ smoothed: String(wish.smoothed) });
       if (wish.upto !== null) query.set("upto", String(wish.upto));

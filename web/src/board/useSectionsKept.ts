@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { keepSections, useKeptSections } from "../api/sections";
 import { useBoard } from "../session/store";
@@ -7,6 +8,7 @@ const REST = 700;
 
 /** Brings a project's sections to the board, and keeps them when they have changed, unless one may only look. */
 export function useSectionsKept(project: number, lookOnly: boolean) {
+  const cache = useQueryClient();
   const kept = useKeptSections(project).data?.sections;
   const sections = useBoard((board) => board.sections);
   const known = useRef<typeof sections | null>(null);
@@ -19,10 +21,12 @@ export function useSectionsKept(project: number, lookOnly: boolean) {
     if (!known.current || known.current === sections || lookOnly) return;
     const timer = setTimeout(() => {
       known.current = sections;
+      // What is found here when the project is opened again, without asking the server.
+      cache.setQueryData(["sections", project], { sections });
       void keepSections(project, sections).catch(() => {
         known.current = []; // tried again with the next change
       });
     }, REST);
     return () => clearTimeout(timer);
-  }, [project, sections, lookOnly]);
+  }, [cache, project, sections, lookOnly]);
 }

@@ -4,17 +4,19 @@ interface Props {
   /** A name for each thumb. */
   labels: string[];
   value: number[];
+  /** Where it begins: at 0 where left out. */
+  least?: number;
   most: number;
   step: number;
   set: (value: number[]) => void;
 }
 
-/** A slider of the view from 0 on, with one thumb or two. */
-export const Slide = ({ labels, value, most, step, set }: Props) => (
+/** A slider of the view, with one thumb or two. */
+export const Slide = ({ labels, value, least = 0, most, step, set }: Props) => (
   <Slider.Root
     flex="1"
     size="sm"
-    min={0}
+    min={least}
     max={most}
     step={step}
     value={value}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -76,16 +77,21 @@ def cells_of(grid: Grid, cells: Ints, *, shrunk: float = 0.0) -> Pieces:
         shape = grid.shape_of(block)
         index = np.stack(np.unravel_index(ours - starts[block], shape), axis=1)
         nodes = solid(grid.xyz[block], grid.dim)
-        at = index[:, None, :] + _CORNERS
-        corners = nodes[at[..., 0], at[..., 1], at[..., 2]]
-        if shrunk:
-            corners += shrunk * (corners.mean(axis=1, keepdims=True) - corners)
         for side in range(6) if grid.dim == 3 else (4,):
             seen = np.ones(len(ours), dtype=bool) if shrunk else ~_beyond(ours, index, shape, side)
-            found.append(corners[seen][:, _SIDES[side]])
+            places = _corners(nodes, index[seen], _SIDES[side])
+            if shrunk:
+                places += shrunk * (_corners(nodes, index, range(8)).mean(axis=1, keepdims=True) - places)
+            found.append(places)
             owners.append(ours[seen])
     places, own = np.concatenate(found), np.concatenate(owners)
     return Pieces(places.reshape(-1, 3), 4 * np.arange(len(own) + 1), own)
+
+
+def _corners(nodes: Floats, index: Ints, which: Sequence[int] | Ints) -> Floats:
+    """Give some corners (n, c, 3) of cells by their indices (n, 3) in a block."""
+    at = index[:, None, :] + _CORNERS[list(which)]
+    return np.asarray(nodes[at[..., 0], at[..., 1], at[..., 2]])
 
 
 def _beyond(cells: Ints, index: Ints, shape: tuple[int, int, int], side: int) -> Bools:

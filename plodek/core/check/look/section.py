@@ -11,6 +11,7 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Bools, Floats, Ints
+from plodek.core.budget import need
 from plodek.core.check.look.bricks import BRICK, Bricks
 from plodek.core.check.look.cutter import Cutter, crossing, distance
 from plodek.core.check.look.pieces import Pieces
@@ -96,7 +97,7 @@ def _box(grid: Grid) -> tuple[Floats, Floats]:
 
 def _cut(grid: Grid, bricks: Bricks, cutter: Cutter, near: Bools, sign: float, on: float) -> Pieces:
     places, sizes, cells = [np.empty((0, 3))], [np.empty(0, dtype=np.int64)], [np.empty(0, dtype=np.int64)]
-    surface = (cutter.kind, cutter.point, cutter.axis, cutter.radius)
+    surface, total = (cutter.kind, cutter.point, cutter.axis, cutter.radius), 0
     for b, xyz in enumerate(grid.xyz):
         part = slice(bricks.starts[b], bricks.starts[b + 1])
         low = bricks.low[part][near[part]]
@@ -106,6 +107,8 @@ def _cut(grid: Grid, bricks: Bricks, cutter: Cutter, near: Bools, sign: float, o
         nothing = np.empty((0, 3)), np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64)
         _bricks_cut(xyz, low, *surface, sign, on, counts, *nothing)
         ends = np.cumsum(counts, axis=0)
+        total += int(ends[-1, 0])
+        need("faces", total, where="the section")
         own = (
             np.empty((ends[-1, 1], 3)),
             np.empty(ends[-1, 0], dtype=np.int64),

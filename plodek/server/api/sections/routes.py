@@ -100,6 +100,7 @@ def draw_cells(project: int, json_data: ChoiceIn) -> Response:
         for one in json_data.ranges
     ]
     chosen = choose(grid, cells, ranges, json_data.patch, json_data.grown)
+    need("faces", len(chosen), where="the chosen cells")
     shrunk = json_data.shrunk if len(chosen) <= MOST_SHRUNK else 0.0
     labels, found = evaluation.model.layout.labels, where(grid, cells, chosen)
     told = asdict(found) | {"blocks": {labels[name]: count for name, count in found.blocks.items()}}

@@ -17,8 +17,10 @@ export function OnlyBad({ metrics }: { metrics: Metric[] }) {
   const { picture, query } = useChosen();
   const own = metrics.find((m) => m.key === metric) ?? (metrics[0] as Metric);
   const shown = part.kind === "chosen";
-  const change = (to: Partial<typeof choice>) =>
-    set({ choice: { ...choice, ...to }, part: { kind: "chosen" } });
+  const change = (to: Partial<typeof choice>) => {
+    const next = { ...choice, ...to };
+    set({ choice: next, part: { kind: next.conditions.length ? "chosen" : "all" } });
+  };
   const conditions = (to: Condition[]) => change({ conditions: to });
   const add = () => conditions([...choice.conditions, { metric: own.key, worse: begin(own) }]);
   return (

@@ -1,4 +1,4 @@
-import { Box, Flex, NativeSelect, Slider, Text } from "@chakra-ui/react";
+import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { lengthText, short, whole } from "../../model/numbers";
 import type { Section } from "../../model/types";
@@ -15,6 +15,7 @@ import {
 } from "../../session/sections";
 import { useBoard } from "../../session/store";
 import { Quiet } from "../../theme/parts";
+import { Slide } from "../../view/Slide";
 import { Check, Places, Typed } from "./SectionFields";
 
 /** The share of its way that a section is swept by at each picture. */
@@ -128,23 +129,14 @@ export function SectionRow({
         {takeOut}
       </Flex>
       <Flex align="center" gap="2" mt="1" ref={slide}>
-        <Slider.Root
-          flex="1"
-          size="sm"
-          min={low}
-          max={high}
-          step={(high - low) / 1000}
+        <Slide
+          labels={["Where the section is"]}
           value={[position(section)]}
-          aria-label={["Where the section is"]}
-          onValueChange={({ value }) => move(movedTo(section, value[0] ?? low))}
-        >
-          <Slider.Control>
-            <Slider.Track>
-              <Slider.Range bg="ochre" />
-            </Slider.Track>
-            <Slider.Thumbs />
-          </Slider.Control>
-        </Slider.Root>
+          least={low}
+          most={high}
+          step={(high - low) / 1000}
+          set={([to = low]) => move(movedTo(section, to))}
+        />
         <Typed
           label="Place of the section"
           text={at}
