@@ -50,7 +50,7 @@ def test_sections_are_added_moved_and_kept(board):
     ):
         group.get_by_label("Take the section out").nth(1).click()
     page.get_by_role("button", name="Plodek").click()
-    page.get_by_role("button", name="Open").first.click()
+    page.get_by_role("button", name="Look inside", exact=True).click()
     board.go("Check")
     expect(group.get_by_role("group", name="Plane at x").get_by_label("Place of the section")).to_have_value(
         "1 m"

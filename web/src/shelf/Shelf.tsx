@@ -25,6 +25,7 @@ export function Shelf() {
   const projects = useQuery({
     queryKey: ["projects"],
     queryFn: () => taken(http.GET("/api/projects")),
+    gcTime: 0, // a shelf of before would be shown until the new one is there, and clicked on
   });
   const again = () => cache.invalidateQueries({ queryKey: ["projects"] });
   const make = useMutation({
