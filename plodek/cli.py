@@ -61,7 +61,7 @@ def build(
 ) -> None:
     """Build the grid of RECIPE and write it to a folder."""
     from plodek.core.build.build import build as built
-    from plodek.core.build.walls import walls_of
+    from plodek.core.build.walls import wall_units_of, walls_of
     from plodek.core.formats.handoff import hand_off
 
     model = _evaluated(recipe, values).model
@@ -73,6 +73,8 @@ def build(
         unit=model.unit,
         limits=model.limits,
         walls=walls_of(model, grid),
+        own_limits=model.part_limits,
+        wall_units=wall_units_of(model),
         formats=None if formats is None else _by_commas(formats),
         file_unit=unit,
         scale=scale,

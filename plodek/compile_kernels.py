@@ -11,6 +11,7 @@ from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.cutter import sphere as sphere_cutter
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import measure
+from plodek.core.check.quality import summary
 from plodek.core.grid.numbering import Numbering
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
@@ -47,9 +48,9 @@ def main() -> None:
     if found.error is not None:
         raise found.error
     _spacing()
-    measure(build.filled_grid(found.model))
     grid = build.build(found.model).grid
-    measure(grid)
+    for one in (build.filled_grid(found.model), grid):
+        summary(measure(one))
     section(grid, bricks_of(grid), sphere_cutter([1, 1, 0.5], 0.4))
     Numbering.of(build.filled_grid(found.model))
     _shape()

@@ -25,7 +25,7 @@ from cachetools import LRUCache
 from plodek.core.arrays import Floats
 from plodek.core.budget import most
 from plodek.core.build import build as building
-from plodek.core.build.walls import walls_of
+from plodek.core.build.walls import wall_units_of, walls_of
 from plodek.core.check.look.bricks import Bricks, bricks_of
 from plodek.core.check.measure import CellValues, measure
 from plodek.core.check.walls import Walls
@@ -50,7 +50,7 @@ MOST_SMOOTHED, MOST_GRIDS = 128 * 1024**2, min(1024**3, most("memory_mb") * 1024
 MOST_BRICKS = 32 * 1024**2
 #: Bytes of the hash at the end of a file of the cache.
 _SEAL = 16
-#: Bytes of a cell with its nodes and metrics, about.
+#: Bytes of a cell with its nodes and basic metrics, about.
 _OF_CELL = 130
 
 
@@ -73,7 +73,9 @@ class Engine:
         self._smoothed: LRUCache[str, Smoothed] = LRUCache(
             MOST_SMOOTHED, lambda found: sum(block.nbytes for block in found[0].values())
         )
-        self._grids: LRUCache[str, Measured] = LRUCache(MOST_GRIDS, lambda found: _OF_CELL * found.grid.cells)
+        self._grids: LRUCache[str, Measured] = LRUCache(
+            MOST_GRIDS, lambda found: _OF_CELL * found.grid.cells + found.cells.most_others
+        )
 
         self._bricks: LRUCache[str, Bricks] = LRUCache(MOST_BRICKS, lambda found: found.bytes)
 
@@ -151,7 +153,9 @@ class Engine:
         grid = self._built(evaluation, files, smoothed, only_sides=False)
         if grid is None:
             return None
-        found = Measured(grid, measure(grid), walls_of(evaluation.model, grid))
+        found = Measured(
+            grid, measure(grid, wall_units_of(evaluation.model)), walls_of(evaluation.model, grid)
+        )
         self._remember(self._grids, key, found)
         return found
 

@@ -105,6 +105,8 @@ EXAMPLES = {
     "untangle": [*ROUND, {"kind": "untangle", "sweeps": 5}],
     "polish": [*ROUND, {"kind": "polish", "below": 0.95, "sweeps": 5}],
     "gate": [FRAME, {"kind": "gate", "smallest_angle": 40}],
+    "own-limit": [FRAME, {"kind": "own-limit", "metric": "cell size", "length": 0.5, "where": "in blocks", "blocks": {"all": True}}],
+    "flow": [FRAME, {"kind": "flow", "speed": 2, "length": 3}],
     "patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"any": [{"side": "x-"}, {"side": "y-"}]}}],
 }  # fmt: skip
 

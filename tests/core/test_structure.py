@@ -6,7 +6,7 @@ from pathlib import Path
 
 from plodek.cli import plodek
 from plodek.core.budget import LIMITS, variable
-from plodek.core.check.metric import METRICS
+from plodek.core.check.metrics import BY_KEY
 from plodek.core.formats.registry import formats
 from plodek.core.recipe.reference import reference, schema_text
 from plodek.core.recipe.step import kinds
@@ -93,7 +93,7 @@ def test_every_step_metric_and_format_is_documented():
     for kind in kinds():
         name = kind.name_of_kind()
         assert f"## `{name}`" in reference
-    for metric in METRICS:
+    for metric in BY_KEY.values():
         assert metric.label.lower() in formulas
     for name in formats():
         assert name in told

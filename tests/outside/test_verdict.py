@@ -8,6 +8,8 @@ from vtkmodules.vtkFiltersVerdict import vtkMeshQuality
 from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
 
+#: What Verdict has too, in the order that it is measured in here.
+KEYS = ("scaled_jacobian", "smallest_angle", "largest_angle", "skewness", "aspect_ratio")
 #: VTK's order of a hexahedron's corners, in ours (bits i, j, k).
 VTK_ORDER = (0, 1, 3, 2, 4, 5, 7, 6)
 FACES = ((0, 1, 5, 4), (1, 2, 6, 5), (2, 3, 7, 6), (3, 0, 4, 7), (0, 3, 2, 1), (4, 5, 6, 7))
@@ -50,7 +52,7 @@ def by_verdict(corners):
 def assert_equal_to_verdict(grid, chosen):
     cells = measure(grid)
     corners = np.concatenate([corners_of(nodes) for nodes in grid.xyz])[chosen]
-    ours = np.stack([*cells.values[:5, chosen], cells.volume[chosen]], axis=1)
+    ours = np.stack([*(cells.of(key)[chosen] for key in KEYS), cells.volume[chosen]], axis=1)
     theirs = by_verdict(corners)
     scale = np.maximum(np.abs(theirs), 1.0)
     # VTK's angles come from acos as ours do; both lose digits near 0° and 180° alike.
@@ -86,3 +88,33 @@ def test_a_filled_grid_has_the_angles_and_jacobians_of_its_quadrilaterals(demo_m
         assert cells.of("smallest_angle")[cell] == pytest.approx(vtkMeshQuality.QuadMinAngle(quad), rel=1e-9)
         assert cells.of("largest_angle")[cell] == pytest.approx(vtkMeshQuality.QuadMaxAngle(quad), rel=1e-9)
         assert cells.volume[cell] == pytest.approx(vtkMeshQuality.QuadArea(quad), rel=1e-9)
+
+
+def test_warpage_is_verdicts_of_the_worst_face():
+    """Verdict's warpage of a quadrilateral is cos³ of the larger angle between opposite corners' normals."""
+    nodes = np.stack(np.meshgrid(*[np.arange(5.0)] * 3, indexing="ij"), axis=-1)
+    nodes += np.random.default_rng(4).uniform(-0.3, 0.3, nodes.shape)
+    ours = np.cos(np.radians(measure(Grid(3, ("a",), (nodes,))).of("warpage")))
+    quad = vtk.vtkQuad()
+    for corners, cosine in zip(corners_of(nodes), ours, strict=True):
+        theirs = 1.0
+        for face in FACES:
+            for n, corner in enumerate(face):
+                quad.GetPoints().SetPoint(n, *corners[corner])
+            theirs = min(theirs, vtkMeshQuality.QuadWarpage(quad))
+        assert cosine**3 == pytest.approx(theirs, abs=1e-9)
+
+
+def test_the_smallest_edge_is_that_of_vtks_edges():
+    nodes = np.stack(np.meshgrid(*[np.arange(5.0)] * 3, indexing="ij"), axis=-1)
+    nodes += np.random.default_rng(5).uniform(-0.3, 0.3, nodes.shape)
+    ours = measure(Grid(3, ("a",), (nodes,))).of("smallest_edge")
+    cell = vtk.vtkHexahedron()
+    for corners, shortest in zip(corners_of(nodes), ours, strict=True):
+        for n, place in enumerate(corners):
+            cell.GetPoints().SetPoint(n, *place)
+        lengths = []
+        for n in range(cell.GetNumberOfEdges()):
+            ends = cell.GetEdge(n).GetPoints()
+            lengths.append(np.linalg.norm(np.subtract(ends.GetPoint(0), ends.GetPoint(1))))
+        assert shortest == pytest.approx(min(lengths), rel=1e-12)

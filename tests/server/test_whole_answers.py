@@ -155,7 +155,19 @@ PERFECT = {
     "aspect_ratio": 1.0,
     "volume_ratio": 1.0,
     "non_orthogonality": 0.0,
+    "edge_growth": 1.0,
+    "alignment": 1.0,
+    "face_skewness": 0.0,
+    "warpage": 0.0,
+    "smallest_edge": 0.5,
+    "smallest_height": 0.5,
+    "cell_size": 0.5,
+    "first_height": 0.5,
+    "wall_angle": 0.0,
+    "wall_growth": 1.0,
 }
+LENGTHS = ("smallest_edge", "smallest_height", "cell_size", "first_height")
+AT_WALLS = ("first_height", "wall_angle", "wall_growth")
 
 
 def test_quality_of_squares(ask, model):
@@ -167,8 +179,11 @@ def test_quality_of_squares(ask, model):
     for row in found["metrics"]:
         best = PERFECT[row["key"]]
         assert (row["worst"], row["mean"], row["best"], row["missed"]) == (best, best, best, 0)
-        assert row["limit"] == model["limits"][row["key"]]
-        assert row["sentence"].startswith(f"{row['label']}: worst {best:g}{row['unit']}, limit ")
+        assert row["cells"] == (8 if row["key"] in AT_WALLS else 32)
+        assert row["unit"] == (" m" if row["key"] in LENGTHS else row["unit"].strip())
+        assert row["limit"] == model["limits"].get(row["key"])
+        limited = f"{row['label']}: worst {best:g}{row['unit']}, limit "
+        assert row["sentence"].startswith(limited if row["limit"] is not None else "no limit")
     assert [row["key"] for row in found["metrics"]] == list(PERFECT)
 
 
@@ -179,13 +194,15 @@ def test_a_histogram_stays_within_what_its_metric_can_be(ask, metric):
         "skewness": (0, 1),
         "aspect_ratio": (1, 1e99),
         "volume_ratio": (1, 1e99),
+        "edge_growth": (1, 1e99),
+        "alignment": (-1, 1),
     }
     low, high = possible.get(metric, (0, 360))
     found = ask(f"quality?metric={metric}")
     bounds = found["bounds"]
     assert bounds == sorted(bounds)
     assert low <= bounds[0] <= PERFECT[metric] <= bounds[-1] <= high
-    assert sum(found["counts"]) == 32
+    assert sum(found["counts"]) == (8 if metric in AT_WALLS else 32)
     assert len(bounds) == len(found["counts"]) + 1
 
 

@@ -6,12 +6,14 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.build.heights import guide_of, heights_over, lines_from
+from plodek.core.check.measure import WallUnits
 from plodek.core.check.walls import GuideFit, WallHeights, Walls, guide_fit, wall_heights
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.units import factor
 
 
 def guide_fits(model: Model, grid: Grid, *, made: bool = True, creased: bool = True) -> tuple[GuideFit, ...]:
@@ -59,6 +61,14 @@ def first_heights(model: Model, grid: Grid) -> tuple[WallHeights, ...]:
         )
         for name, heights in found.items()
     )
+
+
+def wall_units_of(model: Model) -> WallUnits | None:
+    """Give what the walls of a model are measured by, where it says what flows along them."""
+    if model.flow is None:
+        return None
+    wall, metres = model.flow.wall, factor(model.unit, "m")
+    return WallUnits(wall.height / metres, wall.thickness / metres)
 
 
 def walls_of(model: Model, grid: Grid) -> Walls:

@@ -10,13 +10,15 @@ from typing import Any
 
 import numpy as np
 
+from plodek.core.check.groups import by_block, by_patch, by_region
 from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.cutter import plane
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
-from plodek.core.check.metric import BY_KEY, DEFAULT_LIMITS
+from plodek.core.check.metric import DEFAULT_LIMITS, there
+from plodek.core.check.metrics import known
 from plodek.core.check.quality import worst_cells
-from plodek.core.check.tables import by_block, by_patch, by_region, table
+from plodek.core.check.tables import table
 from plodek.core.errors import BadFile, BadValue
 from plodek.core.grid.grid import Grid
 
@@ -36,8 +38,7 @@ def looked_into(
 
     Raises BadValue for a metric or a plane that is none, NothingFound for one beside the grid.
     """
-    if metric not in BY_KEY:
-        raise BadValue(f"“{metric[:80]}” is no metric", remedy=f"the metrics are {', '.join(BY_KEY)}")
+    known(metric)
     found: dict[str, list[dict[str, Any]]] = {}
     if worst:
         found["worst"] = [
@@ -68,14 +69,13 @@ def _section(grid: Grid, cells: CellValues, metric: str, place: str) -> dict[str
         raise BadValue("a plane grid has no sections", remedy="lift it first")
     normal = np.eye(3)["xyz".index(axis)]
     cut = section(grid, bricks_of(grid), plane(at * normal, normal))
-    own = cells.of(metric)[np.unique(cut.cells)]
-    worst = own.min() if BY_KEY[metric].better == "high" else own.max()
+    own = there(cells.of(metric)[np.unique(cut.cells)])
     return {
         "plane": place,
         "area": cut.area,
         "cells": len(own),
-        "worst": float(worst),
-        "mean": float(own.mean()),
+        "worst": known(metric).worst(own) if len(own) else None,
+        "mean": float(own.mean()) if len(own) else None,
     }
 
 

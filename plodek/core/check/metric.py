@@ -1,40 +1,100 @@
-"""The quality metrics: their names, units, which way is better, and the usual limits of the gate.
+"""A quality metric: its name, its unit, which way is better, the usual limit; and how it registers itself.
 
-Definitions as in the Verdict Library Reference Manual (Knupp et al., SAND2007-1751) where it has them.
+Metrics that are worked out together are a family: a function of a measured grid that gives their values. The
+families are in `metrics`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from math import inf
-from typing import Literal
+from typing import TYPE_CHECKING, Literal, TypeAlias
+
+import numpy as np
+
+from plodek.core.arrays import Bools, Floats
+
+if TYPE_CHECKING:
+    from plodek.core.check.measure import CellValues
+
+#: What a metric looks at; where it is a size, its unit may be that of the project.
+Group = Literal["cell", "size", "wall", "joint"]
+LENGTH = "length"
 
 
 @dataclass(frozen=True)
 class Metric:
-    """A metric: its key, the words for it, its unit, which way is better, and the usual gate limit."""
+    """A metric: its key, the words for it, its unit, which way is better, and the usual limit if it has one.
+
+    ``unit`` is “°”, nothing, or `LENGTH`: the project's. ``possible`` are the least and the most that a value
+    can be; ``log`` tells that values are spread by factors.
+    """
 
     key: str
     label: str
     unit: str
     better: Literal["high", "low"]
-    limit: float
-    #: The least and the most that a value can be.
+    limit: float | None
     possible: tuple[float, float]
+    group: Group = "cell"
+    log: bool = False
+
+    def worst(self, values: Floats) -> float:
+        """Give the worst of values (n,), none of them NaN."""
+        return float(values.min() if self.better == "high" else values.max())
+
+    def best(self, values: Floats) -> float:
+        """Give the best of values (n,), none of them NaN."""
+        return float(values.max() if self.better == "high" else values.min())
+
+    def misses(self, values: Floats, limit: float) -> Bools:
+        """Tell which values (n,) miss a limit; those that are NaN do not."""
+        return np.asarray(values < limit if self.better == "high" else values > limit)
 
 
-#: In the order of the columns that the kernel fills; the last two are faces' values.
-METRICS = (
-    Metric("scaled_jacobian", "scaled Jacobian", "", "high", 0.3, (-1.0, 1.0)),
-    Metric("smallest_angle", "smallest included angle", "°", "high", 35.0, (0.0, 180.0)),
-    Metric("largest_angle", "largest included angle", "°", "low", 145.0, (0.0, 360.0)),
-    Metric("skewness", "equiangle skewness", "", "low", 0.65, (0.0, 1.0)),
-    Metric("aspect_ratio", "aspect ratio", "", "low", 1000.0, (1.0, inf)),
-    Metric("volume_ratio", "volume ratio", "", "low", 3.0, (1.0, inf)),
-    Metric("non_orthogonality", "non-orthogonality", "°", "low", 65.0, (0.0, 180.0)),
-)
+#: The metrics that every cell is measured by at once, in the order that they are kept.
+BASIC: Mapping[str, Metric] = {
+    metric.key: metric
+    for metric in (
+        Metric("scaled_jacobian", "scaled Jacobian", "", "high", 0.3, (-1.0, 1.0)),
+        Metric("smallest_angle", "smallest included angle", "°", "high", 35.0, (0.0, 180.0)),
+        Metric("largest_angle", "largest included angle", "°", "low", 145.0, (0.0, 360.0)),
+        Metric("skewness", "equiangle skewness", "", "low", 0.65, (0.0, 1.0)),
+        Metric("aspect_ratio", "aspect ratio", "", "low", 1000.0, (1.0, inf), log=True),
+        Metric("smallest_edge", "smallest edge", LENGTH, "high", None, (0.0, inf), "size", log=True),
+        Metric("volume_ratio", "volume ratio", "", "low", 3.0, (1.0, inf), log=True),
+        Metric("non_orthogonality", "non-orthogonality", "°", "low", 65.0, (0.0, 180.0)),
+    )
+}
 #: How far nodes lie off the guides they should lie on, as a share of the size of the domain: no cell's value.
 MISFIT = Metric("misfit", "misfit to guides, of the size", "", "low", 1e-6, (0.0, inf))
-BY_KEY: Mapping[str, Metric] = {metric.key: metric for metric in METRICS}
-DEFAULT_LIMITS: Mapping[str, float] = {metric.key: metric.limit for metric in (*METRICS, MISFIT)}
+DEFAULT_LIMITS: Mapping[str, float] = {
+    metric.key: metric.limit for metric in (*BASIC.values(), MISFIT) if metric.limit is not None
+}
+
+#: Works a family out: the values (cells,) of its metrics in order, NaN where one says nothing of a cell.
+Work: TypeAlias = Callable[["CellValues"], Sequence[Floats]]
+#: The other metrics: each family with how it is worked out.
+FAMILIES: list[tuple[tuple[Metric, ...], Work]] = []
+
+
+def family(*metrics: Metric) -> Callable[[Work], Work]:
+    """Register metrics as what a function works out."""
+
+    def keep(work: Work) -> Work:
+        FAMILIES.append((metrics, work))
+        return work
+
+    return keep
+
+
+def there(values: Floats) -> Floats:
+    """Give the values (n,) that are there: NaN is none."""
+    gone = np.isnan(values)
+    return values[~gone] if gone.any() else values
+
+
+def nothing(cells: int) -> Floats:
+    """Give the values (cells,) of a metric that says nothing of any cell; they take no room."""
+    return np.broadcast_to(np.nan, cells)

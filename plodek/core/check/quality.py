@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from plodek.core.arrays import Floats, Place, place
+from plodek.core.arrays import Bools, Floats, Place, place
+from plodek.core.check.groups import cells_of_part
+from plodek.core.check.kernels.spread import range_of, spread
+from plodek.core.check.limits import OwnLimit
 from plodek.core.check.measure import CellValues
-from plodek.core.check.metric import BY_KEY, METRICS, MISFIT, Metric
+from plodek.core.check.metric import LENGTH, MISFIT, Metric, there
+from plodek.core.check.metrics import BY_KEY, in_families
 from plodek.core.check.walls import Walls
 from plodek.core.grid.grid import Grid
 
 
 @dataclass(frozen=True)
 class Summary:
-    """One metric over the whole grid."""
+    """One metric over the ``cells`` of the grid that it says something of."""
 
     metric: Metric
+    cells: int
     worst: float
     mean: float
     best: float
@@ -36,27 +41,34 @@ class WorstCell:
 
 @dataclass(frozen=True)
 class Verdict:
-    """One limit of the gate: how many cells, or guides, miss it, and the worst value."""
+    """One limit of the gate: how many cells, or guides, miss it, and the worst value.
+
+    ``part`` says where it holds; nothing for the whole grid, and ``own`` that it is that part's own limit.
+    Of no cell ``worst`` is NaN, and it is missed.
+    """
 
     metric: Metric
     limit: float
     worst: float
     missed: int
     noun: str = "cell"
+    part: str = ""
+    unit: str = ""
+    own: bool = False
 
     @property
     def sentence(self) -> str:
         """Say whether the limit is met, and if not why not."""
         word = "below" if self.metric.better == "high" else "above"
-        unit = self.metric.unit
+        unit = (f" {self.unit}" if self.unit else "") if self.metric.unit == LENGTH else self.metric.unit
+        what = f"{self.metric.label}{self.part}"
+        if np.isnan(self.worst):
+            return f"{what}: there is no {self.noun} that has it"
         if not self.missed:
-            return f"{self.metric.label}: worst {self.worst:.3g}{unit}, limit {self.limit:g}{unit}"
+            return f"{what}: worst {self.worst:.3g}{unit}, limit {self.limit:g}{unit}"
         count = f"{self.missed:,}".replace(",", " ")
         noun = f"{self.noun} is" if self.missed == 1 else f"{self.noun}s are"
-        return (
-            f"{self.metric.label}: {count} {noun} {word} {self.limit:g}{unit}, "
-            f"the worst {self.worst:.3g}{unit}"
-        )
+        return f"{what}: {count} {noun} {word} {self.limit:g}{unit}, the worst {self.worst:.3g}{unit}"
 
 
 @dataclass(frozen=True)
@@ -72,58 +84,109 @@ class Gate:
         return self.folded == 0 and not any(v.missed for v in self.verdicts)
 
 
+@dataclass(frozen=True)
+class Histogram:
+    """How the values of a metric are spread: ``bounds`` (bars + 1,), and what each bar holds.
+
+    ``counts`` are cells, ``volumes`` their volumes, in the project's unit to the third.
+    """
+
+    bounds: Floats
+    counts: list[int]
+    volumes: list[float]
+
+
 def summary(cells: CellValues) -> list[Summary]:
-    """Sum up every metric."""
-    found = []
-    for metric, values in zip(METRICS, cells.values, strict=True):
-        low, high = float(values.min()), float(values.max())
-        worst, best = (low, high) if metric.better == "high" else (high, low)
-        found.append(Summary(metric, worst, float(values.mean()), best))
-    return found
+    """Sum up every metric that says something of a cell."""
+    found = {}
+    for keys in in_families():  # what is worked out together is there together, and need not be kept
+        for key in keys:
+            metric, values = BY_KEY[key], there(cells.of(key))
+            if len(values):
+                mean = float(values.mean())
+                found[key] = Summary(metric, len(values), metric.worst(values), mean, metric.best(values))
+    return [found[key] for key in BY_KEY if key in found]
 
 
-def gate(cells: CellValues, limits: Mapping[str, float], walls: Walls | None = None) -> Gate:
-    """Hold every cell, and the sides on guides, against the limits, by metric key."""
-    verdicts = []
+def gate(
+    cells: CellValues,
+    limits: Mapping[str, float],
+    walls: Walls | None = None,
+    own: Sequence[OwnLimit] = (),
+    unit: str = "",
+) -> Gate:
+    """Hold every cell, and the sides on guides, against the limits, by metric key.
+
+    Where a part has its ``own`` limit, this one holds there, and not the general one. Lengths are told in
+    ``unit``.
+    """
+    verdicts: list[Verdict] = []
+    free: dict[str, Bools] = {}
+    for one in own:
+        part = cells_of_part(cells.grid, one.part, one.names)
+        free.setdefault(one.metric, np.ones(cells.grid.cells, dtype=bool))[part] = False
+        values = there(cells.of(one.metric)[part])
+        verdict = _verdict(BY_KEY[one.metric], one.limit, values, unit, one.words)
+        verdicts.append(replace(verdict, own=True))
+    general = []
     for key, limit in limits.items():
         if key == MISFIT.key:
             shares = [fit.share for fit in walls.fits] if walls else []
             off = sum(share > limit for share in shares)
             if shares:
-                verdicts.append(Verdict(MISFIT, limit, max(shares), off, "guide"))
+                general.append(Verdict(MISFIT, limit, max(shares), off, "guide"))
             continue
-        metric, values = BY_KEY[key], cells.of(key)
-        missed = values < limit if metric.better == "high" else values > limit
-        worst = values.min() if metric.better == "high" else values.max()
-        verdicts.append(Verdict(metric, limit, float(worst), int(missed.sum())))
-    return Gate(int(cells.folded.sum()), tuple(verdicts))
+        values = cells.of(key)[free[key]] if key in free else cells.of(key)
+        if len(values) or key not in free:
+            general.append(_verdict(BY_KEY[key], limit, values, unit, " elsewhere" if key in free else ""))
+    return Gate(int(cells.folded.sum()), (*general, *verdicts))
 
 
-def histogram(cells: CellValues, key: str, bars: int = 40) -> tuple[Floats, list[int]]:
-    """Give the bounds (bars + 1,) and counts of a metric's histogram; ratios in steps of equal factors."""
-    values = cells.of(key)
-    finite = values[np.isfinite(values)]
-    low, high = (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 1.0)
-    if high - low < 1e-9 * max(abs(high), 1.0):
+def _verdict(metric: Metric, limit: float, values: Floats, unit: str, part: str) -> Verdict:
+    if not len(values):
+        return Verdict(metric, limit, np.nan, 1, part=part, unit=unit)
+    missed = int(metric.misses(values, limit).sum())
+    return Verdict(metric, limit, metric.worst(values), missed, part=part, unit=unit)
+
+
+def histogram(cells: CellValues, key: str, bars: int = 40, *, log: bool | None = None) -> Histogram:
+    """Spread a metric's values over bars, in steps of equal factors where ``log``, or as the metric asks.
+
+    Values below or equal to 0 have no factor: bars are of equal width then.
+    """
+    low, high = range_of(np.ascontiguousarray(cells.of(key))) or (0.0, 1.0)
+    return spread_over(cells, key, bounds_over(BY_KEY[key], low, high, bars, log=log))
+
+
+def bounds_over(metric: Metric, low: float, high: float, bars: int, *, log: bool | None = None) -> Floats:
+    """Give the bounds (bars + 1,) of bars from one value of a metric to another."""
+    if high - low < 1e-9 * max(abs(high), 1e-300):
         # A bar of some width around the one value, within what the metric can be.
-        least, most = BY_KEY[key].possible
-        low, high = min(low, max(low - 0.5, least)), max(high, min(high + 0.5, most))
-    if key.endswith("_ratio") and low > 0:
-        bounds = np.geomspace(low, high, bars + 1)
-    else:
-        bounds = np.linspace(low, high, bars + 1)
+        least, most = metric.possible
+        room = 0.5 * abs(high) if metric.unit == LENGTH else 0.5
+        low, high = min(low, max(low - room, least)), max(high, min(high + room, most))
+    by_factors = (metric.log if log is None else log) and low > 0
+    bounds = np.geomspace(low, high, bars + 1) if by_factors else np.linspace(low, high, bars + 1)
     bounds[0], bounds[-1] = low, high
-    return bounds, [int(n) for n in np.histogram(finite, bounds)[0]]
+    return np.asarray(bounds)
+
+
+def spread_over(cells: CellValues, key: str, bounds: Floats) -> Histogram:
+    """Spread a metric's values over bars with given bounds (bars + 1,)."""
+    counts, volumes = spread(np.ascontiguousarray(cells.of(key)), cells.volume, bounds)
+    return Histogram(bounds, counts.tolist(), volumes.tolist())
 
 
 def worst_cells(grid: Grid, cells: CellValues, key: str, most: int = 20) -> list[WorstCell]:
     """List the worst cells of a metric, the worst first."""
     values = cells.of(key)
-    ranked = values if BY_KEY[key].better == "high" else -values
-    count = min(most, len(ranked))
+    ranked = values if BY_KEY[key].better == "high" else -values  # NaN comes last
+    count = min(most, int(np.count_nonzero(~np.isnan(values))))
+    if not count:
+        return []
     chosen = np.argpartition(ranked, count - 1)[:count]
     chosen = chosen[np.argsort(ranked[chosen], kind="stable")]
-    return [_cell(grid, cells, int(cell), float(values[cell])) for cell in chosen]
+    return [_cell(grid, int(cell), float(values[cell])) for cell in chosen]
 
 
 def cells_between(
@@ -132,11 +195,11 @@ def cells_between(
     """List up to ``most`` cells whose value lies between two bounds, those included."""
     values = cells.of(key)
     chosen = np.flatnonzero((values >= low) & (values <= high))[:most]
-    return [_cell(grid, cells, int(cell), float(values[cell])) for cell in chosen]
+    return [_cell(grid, int(cell), float(values[cell])) for cell in chosen]
 
 
-def _cell(grid: Grid, cells: CellValues, cell: int, value: float) -> WorstCell:
-    block = int(np.searchsorted(cells.starts, cell, side="right")) - 1
-    i, j, k = (int(n) for n in np.unravel_index(cell - cells.starts[block], grid.shape_of(block)))
+def _cell(grid: Grid, cell: int, value: float) -> WorstCell:
+    block = int(np.searchsorted(grid.starts, cell, side="right")) - 1
+    i, j, k = (int(n) for n in np.unravel_index(cell - grid.starts[block], grid.shape_of(block)))
     corner = grid.xyz[block][i : i + 2, j : j + 2, k : k + 2]
     return WorstCell(block, (i + 1, j + 1, k + 1), value, place(corner.mean(axis=(0, 1, 2))))

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from plodek.core.check.measure import CellValues, measure
+from plodek.core.check.limits import OwnLimit
+from plodek.core.check.measure import CellValues, WallUnits, measure
 from plodek.core.check.quality import Gate, gate, summary
 from plodek.core.check.walls import Walls
 from plodek.core.errors import BadValue, FoldedGrid, NotReady
@@ -38,8 +39,13 @@ def facts_of(grid: Grid, cells: CellValues) -> dict[str, Any]:
         "patches": {p.name: {"type": p.type, "faces": grid.patch_faces(p)} for p in grid.patches},
         "regions": {name: sum(grid.block_cells(b) for b in blocks) for name, blocks in grid.regions.items()},
         "poles": int(cells.poles.sum()),
-        "unnamed_faces": sum(grid.faces(window) for window in grid.unnamed),
+        "unnamed_faces": unnamed_faces(grid),
     }
+
+
+def unnamed_faces(grid: Grid) -> int:
+    """Count the outer faces that belong to no patch."""
+    return sum(grid.faces(window) for window in grid.unnamed)
 
 
 def hand_off(
@@ -50,6 +56,8 @@ def hand_off(
     unit: str,
     limits: Mapping[str, float],
     walls: Walls | None = None,
+    own_limits: Sequence[OwnLimit] = (),
+    wall_units: WallUnits | None = None,
     formats: Sequence[str] | None = None,
     file_unit: str | None = None,
     scale: float = 1.0,
@@ -60,7 +68,8 @@ def hand_off(
 
     Coordinates are turned from ``unit`` into ``file_unit`` (the same where None) and multiplied by
     ``scale``; the files say the unit that they are in then, none where it has no name. ``limits`` is the
-    gate, by metric key, and what ``walls`` say is told in the report.
+    gate, by metric key, with ``own_limits`` of parts, lengths in ``unit`` as ``wall_units`` are; what
+    ``walls`` say is told in the report.
     Raises NotReady where faces are unnamed or the grid is still plane, FoldedGrid for folded cells
     without ``folded_too``, or cells at poles without ``poles_too``.
     """
@@ -72,7 +81,7 @@ def hand_off(
             remedy="extrude it first; one cell of depth is enough",
         )
     if grid.unnamed:
-        faces = sum(grid.faces(window) for window in grid.unnamed)
+        faces = unnamed_faces(grid)
         raise NotReady(
             f"{faces} outer faces on {len(grid.unnamed)} block sides belong to no patch",
             remedy="name them, or name all the rest in one go",
@@ -82,9 +91,8 @@ def hand_off(
     out = file_unit or unit
     if out not in METRES:
         raise BadValue(f"“{out}” is not a length unit", remedy=f"use {', '.join(METRES)}")
-    grid = grid.scaled(factor(unit, out) * scale)
-    cells = measure(grid)
-    outcome = gate(cells, limits, walls)
+    cells = measure(grid, wall_units)
+    outcome = gate(cells, limits, walls, own_limits, unit)
     if outcome.folded and not folded_too:
         raise FoldedGrid(
             f"{outcome.folded} cells are folded, and most solvers refuse such a grid",
@@ -99,12 +107,18 @@ def hand_off(
     # With a further factor the numbers are in another unit than the one chosen, perhaps in none with a name.
     metres = METRES[out] / scale
     truly = unit_of(metres) or ""
+    grid = grid.scaled(factor(unit, out) * scale)
     folder.mkdir(parents=True, exist_ok=True)
     files: list[Path] = []
     for one in chosen:
         assert one.write is not None
         files += one.write(folder / f"{name}{one.endings[0]}", grid, truly)
-    facts = facts_of(grid, cells) | {"unit": truly, "metres": metres, "scale": scale, "gate": outcome.passed}
+    facts = facts_of(grid, measure(grid)) | {
+        "unit": truly,
+        "metres": metres,
+        "scale": scale,
+        "gate": outcome.passed,
+    }
     facts |= _told(walls or Walls(), unit)
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")

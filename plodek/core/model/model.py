@@ -17,6 +17,7 @@ from plodek.core.blocks.operations.twins import check_twins, driven
 from plodek.core.blocks.sides import opposite, side_corners
 from plodek.core.blocks.tiers import Tier
 from plodek.core.budget import need
+from plodek.core.check.limits import OwnLimit
 from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
 from plodek.core.grid.window import PatchType
@@ -30,6 +31,7 @@ from plodek.core.smooth.settings import RunSettings
 from plodek.core.spacing.edge_law import EdgeLaw
 from plodek.core.spacing.jumps import Jump, jumps
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
+from plodek.core.spacing.wall_units import Flow
 from plodek.core.spacing.wishes import Wish, wanted_sizes
 from plodek.core.units import LengthUnit
 
@@ -71,6 +73,10 @@ class Model:
     operations: tuple[Operation, ...] = (Fill(),)
     patches: tuple[Patch, ...] = ()
     limits: Mapping[str, float] = field(default_factory=lambda: dict(DEFAULT_LIMITS))
+    #: Limits of patches, regions and blocks, in the place of the general ones there.
+    own_limits: tuple[OwnLimit, ...] = ()
+    #: What flows along the walls.
+    flow: Flow | None = None
     #: The pieces of edges, sides and blocks that were divided: what was named before a cut stays named.
     pieces: Mapping[Name, tuple[Name, ...]] = field(default_factory=dict)
     #: The facts of the model before: paths of edges that are still the same are taken from them.
@@ -202,6 +208,16 @@ class Model:
         return [
             deep for piece in self.pieces[name] for deep in (self.parts(piece) if piece != name else [name])
         ]
+
+    @cached_property
+    def part_limits(self) -> tuple[OwnLimit, ...]:
+        """The limits of parts of the grid, with the blocks that those named before have become."""
+        return tuple(
+            one
+            if one.part != "blocks"
+            else replace(one, names=tuple(str(p) for name in one.names for p in self.parts(name)))
+            for one in self.own_limits
+        )
 
     def sides_named(self, side: Side) -> list[Side]:
         """Give the sides of the layout that a side named before stands for."""

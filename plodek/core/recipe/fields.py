@@ -91,6 +91,9 @@ GuideName: TypeAlias = Annotated[
 PointFile: TypeAlias = Annotated[str, Meaning("file", "text", of="points")]
 GeometryFile: TypeAlias = Annotated[str, Meaning("file", "text", of="geometry")]
 RecipeFile: TypeAlias = Annotated[str, Meaning("file", "text", of="recipe")]
+#: A patch or region by its name; it may be made in a later step.
+PatchRef: TypeAlias = Annotated[str, Meaning("text", "text", of="patch")]
+RegionRef: TypeAlias = Annotated[str, Meaning("text", "text", of="region")]
 PatchName: TypeAlias = Annotated[str, Meaning("patch-name", "text")]
 RegionName: TypeAlias = Annotated[
     str, Meaning("text", "text"), Field(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,31}$")

@@ -61,6 +61,32 @@ def air(celsius: float) -> Fluid:
     return Fluid(_PRESSURE / (_AIR * kelvin), 1.458e-6 * kelvin**1.5 / (kelvin + 110.4))
 
 
+def fluid_of(name: FluidName, celsius: float, density: float | None, viscosity: float | None) -> Fluid:
+    """Give water or air at a temperature, or what is typed. Raises BadValue where that is missing."""
+    if name == "water":
+        return water(celsius)
+    if name == "air":
+        return air(celsius)
+    if density is None or viscosity is None:
+        raise BadValue("density or viscosity is missing", remedy="type both, or choose water or air")
+    return Fluid(density, viscosity)
+
+
+@dataclass(frozen=True)
+class Flow:
+    """What flows along the walls: at a ``speed`` in m/s, over a ``length`` in m."""
+
+    speed: float
+    length: float
+    fluid: Fluid
+    friction: Friction = "Schlichting"
+
+    @property
+    def wall(self) -> Height:
+        """The height of y⁺ 1 at the end of the length, and what it comes from. Raises BadValue."""
+        return first_height(self.speed, self.length, self.fluid, 1.0, self.friction)
+
+
 @dataclass(frozen=True)
 class Height:
     """A first height, with what it comes from; metres, m/s and m²/s."""

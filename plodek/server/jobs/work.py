@@ -15,6 +15,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.budget import out_of_memory
+from plodek.core.build.walls import wall_units_of
 from plodek.core.errors import Halted, NotReady, OverBudget, PlodekError
 from plodek.core.formats.handoff import hand_off
 from plodek.core.recipe import document
@@ -227,6 +228,8 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         unit=evaluation.model.unit,
         limits=evaluation.model.limits,
         walls=found.walls,
+        own_limits=evaluation.model.part_limits,
+        wall_units=wall_units_of(evaluation.model),
         formats=asked["formats"],
         file_unit=asked["unit"],
         scale=asked["scale"],

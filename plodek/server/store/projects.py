@@ -124,9 +124,12 @@ def taken_off(user: str | None = None) -> list[Project]:
     return list(Project.select().where(off).order_by(Project.deleted.desc()))
 
 
-def document_of(project: Project) -> dict[str, Any]:
-    """Give the present recipe as JSON values, in today's format."""
-    found = cast(dict[str, Any], brought_up(json.loads(_revision(project).document)))
+def document_of(project: Project, revision: int | None = None) -> dict[str, Any]:
+    """Give the present recipe, or that of a ``revision``, as JSON values, in today's format.
+
+    Raises NothingFound for a revision that is not there.
+    """
+    found = cast(dict[str, Any], brought_up(json.loads(_revision(project, revision).document)))
     return {"plodek": FORMAT, "name": project.name, "parameters": {}} | found
 
 
@@ -275,9 +278,16 @@ def _put(project: Project, text: str) -> None:
         Revision.update(parent=None).where(here & (Revision.parent < oldest)).execute()
 
 
-def _revision(project: Project) -> Revision:
-    here = (Revision.project == project) & (Revision.number == project.revision)
-    return cast(Revision, Revision.get(here))
+def _revision(project: Project, number: int | None = None) -> Revision:
+    here = (Revision.project == project) & (
+        Revision.number == (project.revision if number is None else number)
+    )
+    found = Revision.get_or_none(here)
+    if found is None:
+        raise NothingFound(
+            f"there is no revision {number}", remedy="it may be older than those kept: choose another"
+        )
+    return cast(Revision, found)
 
 
 def _child(project: Project) -> int | None:

@@ -36,7 +36,7 @@ def test_a_cgns_file_reads_back_to_the_same_grid(demo_model, demo_built, tmp_pat
     assert {(p.name, p.type): set(p.windows) for p in found.patches} == ours
     assert len(found.interfaces) == len(demo_built.grid.interfaces)
     assert found.unnamed == ()
-    assert np.array_equal(measure(found).values, measure(demo_built.grid).values)
+    assert np.array_equal(measure(found).basic, measure(demo_built.grid).basic)
 
 
 def test_every_patch_type_survives(tmp_path):
@@ -149,8 +149,8 @@ def test_summary_gate_histogram_and_worst_cells_agree():
     assert not outcome.passed
     assert outcome.verdicts[0].sentence == "volume ratio: 2 cells are above 1.5, the worst 2"
     assert gate(cells, {"volume_ratio": 2.0}).passed
-    bounds, counts = histogram(cells, "aspect_ratio", 4)
-    assert (bounds[0], bounds[-1], sum(counts)) == (1, 2, 3)
+    found = histogram(cells, "aspect_ratio", 4)
+    assert (found.bounds[0], found.bounds[-1], sum(found.counts)) == (1, 2, 3)
     worst = worst_cells(grid, cells, "aspect_ratio", 1)[0]
     assert (worst.index, worst.value, worst.at) == ((3, 1, 1), 2, (3.0, 0.5, 0.5))
     assert len(cells_between(grid, cells, "aspect_ratio", 1, 1.5, 10)) == 2

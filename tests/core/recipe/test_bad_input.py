@@ -120,11 +120,11 @@ def test_cells_without_volume_are_folded_and_measured_without_a_warning(flat):
     nodes[..., flat] = 0.0
     cells = measure(Grid(3, ("a",), (nodes,)))
     assert cells.folded.all()
-    assert not np.isnan(cells.values).any()
+    assert not np.isnan(cells.basic).any()
     assert not gate(cells, {"volume_ratio": 2.0, "smallest_angle": 10}).passed
     for s in summary(cells):
-        bounds, counts = histogram(cells, s.metric.key)
-        assert len(bounds) == len(counts) + 1
+        found = histogram(cells, s.metric.key)
+        assert len(found.bounds) == len(found.counts) + 1
 
 
 def test_deeply_nested_and_huge_recipes_are_refused_in_words():

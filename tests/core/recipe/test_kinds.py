@@ -80,6 +80,10 @@ def test_a_converted_recipe_is_the_old_model_times_the_factor(kind, unit):
             assert np.allclose(nodes, other.laid.nodes[edge], atol=1e-9)
     for twin, same in zip(one.layout.twins, other.layout.twins, strict=True):
         assert np.allclose(twin.move.shift * scale, same.move.shift, rtol=1e-12)
+    for limit, same in zip(one.own_limits, other.own_limits, strict=True):
+        assert same.limit == pytest.approx(limit.limit * scale, rel=1e-12)
+    if one.flow is not None:  # its length is in metres
+        assert other.flow.length == pytest.approx(one.flow.length, rel=1e-12)
 
 
 @pytest.mark.parametrize("kind", ALL)

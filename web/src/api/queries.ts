@@ -284,17 +284,23 @@ export const useQuality = (
   revision: number | undefined,
   upto: number | null,
   metric: string,
+  log: boolean | null,
   enabled: boolean,
   smoothed = true,
 ) =>
   useQuery({
-    queryKey: ["quality", project, revision, upto, metric, smoothed],
+    queryKey: ["quality", project, revision, upto, metric, log, smoothed],
     queryFn: () =>
       taken(
         http.GET("/api/projects/{project}/quality", {
           params: {
             path: { project },
-            query: { metric, smoothed, ...(upto !== null && { upto }) },
+            query: {
+              metric,
+              smoothed,
+              ...(upto !== null && { upto }),
+              ...(log !== null && { log }),
+            },
           },
         }),
       ),

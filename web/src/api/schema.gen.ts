@@ -1060,6 +1060,7 @@ export interface paths {
                     upto?: number | null;
                     metric?: string;
                     smoothed?: boolean;
+                    log?: boolean | null;
                     by?: "block" | "region" | "patch" | "tier";
                 };
                 header?: never;
@@ -1121,6 +1122,7 @@ export interface paths {
                     upto?: number | null;
                     metric?: string;
                     smoothed?: boolean;
+                    log?: boolean | null;
                     low: number;
                     high: number;
                 };
@@ -1620,6 +1622,7 @@ export interface paths {
                     upto?: number | null;
                     metric?: string;
                     smoothed?: boolean;
+                    log?: boolean | null;
                 };
                 header?: never;
                 path: {
@@ -2185,6 +2188,113 @@ export interface paths {
             };
         };
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the last revisions of a project, and what each changed. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RevisionsOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compare the present state with another: filled and smoothed, two revisions, values, or projects. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ComparisonIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ComparisonOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -3850,6 +3960,8 @@ export interface components {
             largest: number;
             /** Held */
             held: number | null;
+            /** Y Plus */
+            y_plus: number | null;
         };
         /**
          * MetricOut
@@ -3873,6 +3985,15 @@ export interface components {
             mean: number;
             /** Best */
             best: number;
+            /** Cells */
+            cells: number;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "cell" | "size" | "wall" | "joint";
+            /** Log */
+            log: boolean;
             /** Limit */
             limit: number | null;
             /** Missed */
@@ -3922,6 +4043,18 @@ export interface components {
             stayed: boolean;
         };
         /**
+         * VerdictOut
+         * @description What the gate says of a limit of a part of the grid.
+         */
+        "QualityOut.VerdictOut": {
+            /** Metric */
+            metric: string;
+            /** Missed */
+            missed: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * QualityOut
          * @description The quality of a grid: summary and gate, and the histogram and worst cells of one metric.
          */
@@ -3944,8 +4077,12 @@ export interface components {
             bounds: number[];
             /** Counts */
             counts: number[];
+            /** Volumes */
+            volumes: number[];
             /** Worst */
             worst: components["schemas"]["QualityOut.CellOut"][];
+            /** Parts */
+            parts: components["schemas"]["QualityOut.VerdictOut"][];
             /** Runs */
             runs: components["schemas"]["QualityOut.Reached"][];
             /** Fits */
@@ -4606,6 +4743,160 @@ export interface components {
             sections: components["schemas"]["SectionsIn.Section"][];
         };
         /**
+         * RevisionOut
+         * @description A kept revision: when, and what it changed.
+         */
+        "RevisionsOut.RevisionOut": {
+            /** Number */
+            number: number;
+            /** Created */
+            created: number;
+            /** What */
+            what: string;
+        };
+        /**
+         * RevisionsOut
+         * @description Revisions of a project, the newest first.
+         */
+        RevisionsOut: {
+            /** Revisions */
+            revisions: components["schemas"]["RevisionsOut.RevisionOut"][];
+        };
+        /**
+         * ApartOut
+         * @description How far nodes lie apart where the counts agree, and where they do most.
+         */
+        "ComparisonOut.ApartOut": {
+            /** Largest */
+            largest: number;
+            /** Mean */
+            mean: number;
+            /** At */
+            at: number[];
+        };
+        /**
+         * GridFacts
+         * @description What one of the grids comes to.
+         */
+        "ComparisonOut.GridFacts": {
+            /** Name */
+            name: string;
+            /** Cells */
+            cells: number;
+            /** Folded */
+            folded: number;
+            /** Passed */
+            passed: boolean;
+            /** Counts */
+            counts: number[];
+            /** Volumes */
+            volumes: number[];
+        };
+        /**
+         * PairOut
+         * @description A metric of both grids; ``verdict`` says what the worst of the present one is against the other's.
+         */
+        "ComparisonOut.PairOut": {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            ours: components["schemas"]["ComparisonOut.SideOut"] | null;
+            theirs: components["schemas"]["ComparisonOut.SideOut"] | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "better" | "worse" | "same" | "not comparable";
+        };
+        /**
+         * SideOut
+         * @description A metric over one of the grids.
+         */
+        "ComparisonOut.SideOut": {
+            /** Worst */
+            worst: number;
+            /** Mean */
+            mean: number;
+            /** Cells */
+            cells: number;
+        };
+        /**
+         * ComparisonOut
+         * @description Two states side by side: their metrics, one metric's values over the same bars, their nodes.
+         */
+        ComparisonOut: {
+            ours: components["schemas"]["ComparisonOut.GridFacts"];
+            theirs: components["schemas"]["ComparisonOut.GridFacts"];
+            /** Pairs */
+            pairs: components["schemas"]["ComparisonOut.PairOut"][];
+            /** Metric */
+            metric: string;
+            /** Bounds */
+            bounds: number[];
+            apart: components["schemas"]["ComparisonOut.ApartOut"] | null;
+        };
+        /**
+         * OtherIn
+         * @description The state that is looked at beside the present one: what differs from it.
+         *
+         *     Another project, another revision, or other ``values`` of parameters and of ``step.field``; and whether
+         *     it is taken smoothed, or as filled.
+         */
+        "ComparisonIn.OtherIn": {
+            /**
+             * Project
+             * @default null
+             */
+            project: number | null;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: string;
+            };
+            /**
+             * Smoothed
+             * @default true
+             */
+            smoothed: boolean;
+        };
+        /**
+         * ComparisonIn
+         * @description What is compared: the present state with another, and which metric's histogram is wanted.
+         */
+        ComparisonIn: {
+            /**
+             * Upto
+             * @default null
+             */
+            upto: number | null;
+            /**
+             * Smoothed
+             * @default true
+             */
+            smoothed: boolean;
+            other: components["schemas"]["ComparisonIn.OtherIn"];
+            /**
+             * Metric
+             * @default scaled_jacobian
+             */
+            metric: string;
+            /**
+             * Log
+             * @default null
+             */
+            log: boolean | null;
+        };
+        /**
          * PreviewGridIn
          * @description Steps to draw the grid of without keeping them, and which part of it.
          *
@@ -4700,6 +4991,37 @@ export interface components {
             upto: number | null;
         };
         /**
+         * OtherIn
+         * @description The state that is looked at beside the present one: what differs from it.
+         *
+         *     Another project, another revision, or other ``values`` of parameters and of ``step.field``; and whether
+         *     it is taken smoothed, or as filled.
+         */
+        "ChoiceIn.OtherIn": {
+            /**
+             * Project
+             * @default null
+             */
+            project: number | null;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: string;
+            };
+            /**
+             * Smoothed
+             * @default true
+             */
+            smoothed: boolean;
+        };
+        /**
          * RangeIn
          * @description Values of a metric from ``low`` to ``high``; to any where that is left out.
          */
@@ -4739,6 +5061,8 @@ export interface components {
              * @default null
              */
             metric: string | null;
+            /** @default null */
+            other: components["schemas"]["ChoiceIn.OtherIn"] | null;
             /** Ranges */
             ranges: components["schemas"]["ChoiceIn.RangeIn"][];
             /**
@@ -4756,6 +5080,37 @@ export interface components {
              * @default 0
              */
             shrunk: number;
+        };
+        /**
+         * OtherIn
+         * @description The state that is looked at beside the present one: what differs from it.
+         *
+         *     Another project, another revision, or other ``values`` of parameters and of ``step.field``; and whether
+         *     it is taken smoothed, or as filled.
+         */
+        "LookIn.OtherIn": {
+            /**
+             * Project
+             * @default null
+             */
+            project: number | null;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: string;
+            };
+            /**
+             * Smoothed
+             * @default true
+             */
+            smoothed: boolean;
         };
         /**
          * Section
@@ -4841,6 +5196,8 @@ export interface components {
              * @default null
              */
             metric: string | null;
+            /** @default null */
+            other: components["schemas"]["LookIn.OtherIn"] | null;
         };
         /**
          * BeyondOut

@@ -163,9 +163,17 @@ function useData(project: number): BoardData | string | Waiting {
     if (!between || !grid.data || !start.data || start.isPlaceholderData) return grid.data ?? null;
     return blended(start.data, grid.data, share);
   }, [between, grid.data, start.data, start.isPlaceholderData, share]);
-  const quality = useQuality(project, revision, upto, board.metric, hasBlocks);
+  const quality = useQuality(project, revision, upto, board.metric, board.bars.log, hasBlocks);
   const smoothing = (model.data?.smoothing ?? 0) > 0 && board.stage === "Smooth";
-  const filled = useQuality(project, revision, upto, board.metric, hasBlocks && smoothing, false);
+  const filled = useQuality(
+    project,
+    revision,
+    upto,
+    board.metric,
+    board.bars.log,
+    hasBlocks && smoothing,
+    false,
+  );
 
   // The recipe is live: a grid whose smoothing has not been run yet is smoothed without being asked.
   const mustRun = NOT_RUN.test(quality.error?.message ?? "") && !board.job;

@@ -1,6 +1,6 @@
-/** The colour scale of a metric: from its worst value to its best, by equal factors for ratios. */
+/** The colour scale of a metric: from its worst value to its best, by equal factors where its values are spread so. */
 interface Scaled {
-  key: string;
+  log: boolean;
   better: "high" | "low";
   worst: number;
   best: number;
@@ -13,7 +13,7 @@ export interface Range {
 }
 
 export const colourRange = (metric: Scaled): Range => {
-  const log = metric.key.endsWith("_ratio") && metric.worst > 0 && metric.best > 0;
+  const log = metric.log && metric.worst > 0 && metric.best > 0;
   return { worst: metric.worst, best: metric.best, log };
 };
 

@@ -32,7 +32,7 @@ export interface Field {
   name: string;
   title: string;
   help: string;
-  /** What kind of guide or file the field is for: curve, surface, points, geometry; or any. */
+  /** What kind of guide or file the field is for: curve, surface, points, geometry, patch, region; or any. */
   of: string;
   widget: Widget;
   unit: string;

@@ -26,7 +26,9 @@ export interface Draft {
 /** Cells whose metric is no better than a value. */
 export interface Condition {
   metric: string;
-  worse: number;
+  /** The bounds of its values; to any where there is none. */
+  low: number | null;
+  high: number | null;
 }
 
 /** Cells that meet all conditions, at a patch where one is named, with so many neighbours, and how they are drawn. */
@@ -80,6 +82,8 @@ interface BoardState {
   sections: Section[];
   /** The cells that are looked at alone. */
   choice: Choice;
+  /** What the bars of the histogram hold, and whether they are by even factors; as the metric asks if null. */
+  bars: { by: "cells" | "volume"; log: boolean | null };
   /** The cell in hand, by its number in the grid. */
   probe: number | null;
   /** All that lies under the cursor where the list of it was asked for. */
@@ -127,6 +131,7 @@ const START = {
   part: { kind: "all" } as Part,
   sections: [] as Section[],
   choice: { conditions: [], patch: "", grown: 0, shrunk: true } as Choice,
+  bars: { by: "cells", log: null } as BoardState["bars"],
   probe: null,
   crowd: null,
   chained: false,

@@ -1,3 +1,4 @@
+import { type Range, shareOf } from "../model/colouring";
 /** The colours of Plodek, light and dark; the interface and the view read them from here. */
 export interface Palette {
   paper: string;
@@ -109,3 +110,7 @@ export function cividis(share: number): [number, number, number] {
   const mix = (n: number) => (a[n] as number) + (at - low) * ((b[n] as number) - (a[n] as number));
   return [mix(0), mix(1), mix(2)];
 }
+
+/** Gives the colour of a value, as red, green and blue up to 1; none for a value that is not there. */
+export const colourOf = (value: number, range: Range): [number, number, number] | null =>
+  Number.isNaN(value) ? null : cividis(shareOf(value, range));

@@ -9,7 +9,9 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from plodek.core.arrays import Bools, Floats, Ints
-from plodek.core.check.measure import CellValues, cells_at
+from plodek.core.check.geometry import cells_at
+from plodek.core.check.groups import cells_of_part
+from plodek.core.check.measure import CellValues
 from plodek.core.errors import NothingFound
 from plodek.core.grid.grid import Grid
 
@@ -52,13 +54,11 @@ def choose(grid: Grid, cells: CellValues, ranges: Sequence[Range], patch: str = 
         values = cells.of(one.metric)
         chosen &= (values >= one.low) & (values <= one.high)
     if patch:
-        found = next((p for p in grid.patches if p.name == patch), None)
-        if found is None:
+        if all(one.name != patch for one in grid.patches):
             names = ", ".join(p.name for p in grid.patches)
             raise NothingFound(f"there is no patch “{patch[:80]}”", remedy=f"the patches are {names}")
         there = np.zeros(grid.cells, dtype=bool)
-        for window in found.windows:
-            there[cells_at(grid, window).ravel()] = True
+        there[cells_of_part(grid, "patch", [patch])] = True
         chosen &= there
     for _ in range(grown):
         chosen = _with_neighbours(grid, chosen)

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from plodek.core.arrays import Bools, Floats, Ints
-from plodek.core.check.measure import solid
+from plodek.core.check.geometry import solid
 from plodek.core.grid.grid import Grid
 
 #: The sides of a cell by its corners n = i + 2j + 4k, each once round, and the step to the cell beyond each.

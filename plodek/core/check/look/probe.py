@@ -8,8 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.check.measure import CellValues, cells_at
-from plodek.core.check.metric import METRICS
+from plodek.core.check.geometry import cells_at
+from plodek.core.check.measure import CellValues
+from plodek.core.check.metrics import BY_KEY
 from plodek.core.errors import NothingFound
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window
@@ -67,7 +68,7 @@ def probe(grid: Grid, cells: CellValues, cell: int) -> Probe:
         box.transpose(2, 1, 0, 3).reshape(-1, 3),
         float(cells.volume[cell]),
         edges,
-        {metric.key: float(value) for metric, value in zip(METRICS, cells.values[:, cell], strict=True)},
+        {key: float(value) for key in BY_KEY if not np.isnan(value := cells.of(key)[cell])},
         beyond,
     )
 

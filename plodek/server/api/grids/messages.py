@@ -55,7 +55,21 @@ class MetricOut(Message):
     worst: float
     mean: float
     best: float
+    #: Cells that it says something of.
+    cells: int
+    #: What it looks at: cells, their sizes, walls, or joints.
+    group: Literal["cell", "size", "wall", "joint"]
+    #: Whether its values are spread by factors.
+    log: bool
     limit: float | None
+    missed: int
+    sentence: str
+
+
+class VerdictOut(Message):
+    """What the gate says of a limit of a part of the grid."""
+
+    metric: str
     missed: int
     sentence: str
 
@@ -102,6 +116,8 @@ class HeightsOut(Message):
     median: float
     largest: float
     held: float | None
+    #: y⁺ of the median, where the flow is known.
+    y_plus: float | None
 
 
 class QualityOut(Message):
@@ -115,8 +131,12 @@ class QualityOut(Message):
     metrics: list[MetricOut]
     metric: str
     bounds: Numbers
+    #: Cells of each bar, and their volumes.
     counts: list[int]
+    volumes: Numbers
     worst: list[CellOut]
+    #: What the gate says of parts that have limits of their own.
+    parts: list[VerdictOut]
     runs: list[Reached]
     fits: list[FitOut]
     heights: list[HeightsOut]

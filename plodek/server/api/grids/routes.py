@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import asdict
 from math import prod
-from typing import Any, Literal, TypeVar
+from typing import Literal, TypeVar
 
 import numpy as np
 from apiflask import APIBlueprint
@@ -17,13 +17,15 @@ from pydantic import Field
 
 from plodek.core.budget import need
 from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
-from plodek.core.check.measure import CellValues
-from plodek.core.check.metric import BY_KEY, MISFIT
-from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
-from plodek.core.check.tables import by_block, by_blocks, by_patch, by_region, table
-from plodek.core.check.walls import GuideFit
-from plodek.core.errors import BadValue, NothingFound, NotReady
-from plodek.core.formats.handoff import facts_of
+from plodek.core.check.groups import by_block, by_blocks, by_patch, by_region
+from plodek.core.check.measure import CellValues, WallUnits
+from plodek.core.check.metric import LENGTH, MISFIT, Metric
+from plodek.core.check.metrics import known
+from plodek.core.check.quality import Gate, Summary, cells_between, gate, histogram, summary, worst_cells
+from plodek.core.check.tables import table
+from plodek.core.check.walls import GuideFit, WallHeights
+from plodek.core.errors import NothingFound, NotReady
+from plodek.core.formats.handoff import unnamed_faces
 from plodek.core.grid.fill import Layer, layer_of
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
@@ -41,6 +43,7 @@ from plodek.server.api.grids.messages import (
     QualityOut,
     RowOut,
     TableOut,
+    VerdictOut,
 )
 from plodek.server.api.grids.pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
 from plodek.server.api.models.pictures import faces_of
@@ -72,6 +75,9 @@ class QualityQuery(UpTo):
 
     metric: str = "scaled_jacobian"
     smoothed: bool = True
+    log: bool | None = Field(
+        default=None, description="bars by equal factors; as the metric asks, if not said"
+    )
 
 
 class CellsQuery(QualityQuery):
@@ -175,41 +181,63 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
     found = projects.get(project)
     key, evaluation, (grid, cells, walls) = _measured(found, query_data)
     limits = evaluation.model.limits
-    outcome = gate(cells, limits, walls)
+    model = evaluation.model
+    outcome = gate(cells, limits, walls, model.part_limits, model.unit)
     if query_data.upto is None and query_data.smoothed and evaluation.error is None:
         _keep_facts(found, grid, cells, outcome.passed)
-    verdicts = {v.metric.key: v for v in outcome.verdicts}
-    bounds, counts = histogram(cells, key)
-    labels = evaluation.model.layout.labels
+    spread = histogram(cells, key, log=query_data.log)
+    labels = model.layout.labels
     return QualityOut(
         cells=grid.cells,
         folded=outcome.folded,
         poles=int(cells.poles.sum()),
         passed=outcome.passed,
         volume=float(cells.volume.sum()),
-        metrics=[
-            MetricOut(
-                key=s.metric.key,
-                label=s.metric.label,
-                unit=s.metric.unit,
-                better=s.metric.better,
-                worst=finite(s.worst),
-                mean=finite(s.mean),
-                best=finite(s.best),
-                limit=limits.get(s.metric.key),
-                missed=verdicts[s.metric.key].missed if s.metric.key in verdicts else 0,
-                sentence=verdicts[s.metric.key].sentence if s.metric.key in verdicts else "no limit",
-            )
-            for s in summary(cells)
-        ],
+        metrics=[_metric(s, model, outcome) for s in summary(cells)],
         metric=key,
-        bounds=bounds.tolist(),
-        counts=counts,
+        bounds=spread.bounds.tolist(),
+        counts=spread.counts,
+        volumes=spread.volumes,
         worst=[cell_out(grid, c, labels[grid.names[c.block]]) for c in worst_cells(grid, cells, key)],
         runs=_runs(found, evaluation),
         fits=_fits(walls.fits, limits.get(MISFIT.key)),
-        heights=[HeightsOut(**asdict(one)) for one in walls.heights],
+        heights=[_heights(one, cells.wall_units) for one in walls.heights],
+        parts=[
+            VerdictOut(metric=v.metric.key, missed=v.missed, sentence=v.sentence)
+            for v in outcome.verdicts
+            if v.own
+        ],
     )
+
+
+def _heights(heights: WallHeights, units: WallUnits | None) -> HeightsOut:
+    y_plus = heights.median / units.height if units else None
+    return HeightsOut(**asdict(heights), y_plus=y_plus)
+
+
+def _metric(found: Summary, model: Model, outcome: Gate) -> MetricOut:
+    metric = found.metric
+    verdict = next((v for v in outcome.verdicts if v.metric == metric and not v.own), None)
+    return MetricOut(
+        key=metric.key,
+        label=metric.label,
+        unit=unit_of(metric, model),
+        better=metric.better,
+        worst=finite(found.worst),
+        mean=finite(found.mean),
+        best=finite(found.best),
+        cells=found.cells,
+        group=metric.group,
+        log=metric.log,
+        limit=model.limits.get(metric.key),
+        missed=verdict.missed if verdict else 0,
+        sentence=verdict.sentence if verdict else "no limit",
+    )
+
+
+def unit_of(metric: Metric, model: Model) -> str:
+    """Give the unit that values of a metric are told in, with the space before it."""
+    return f" {model.unit}" if metric.unit == LENGTH else metric.unit
 
 
 class TableQuery(QualityQuery):
@@ -308,9 +336,7 @@ def _ready(found: _T | None) -> _T:
 
 def known_metric(metric: str) -> str:
     """Give the key of a metric. Raises BadValue for one that is none."""
-    if metric not in BY_KEY:
-        raise BadValue(f"“{metric}” is no metric", remedy=f"the metrics are {', '.join(BY_KEY)}")
-    return metric
+    return known(metric).key
 
 
 def _runs(project: Project, evaluation: Evaluation) -> list[Reached]:
@@ -320,8 +346,13 @@ def _runs(project: Project, evaluation: Evaluation) -> list[Reached]:
 
 
 def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -> None:
-    facts: dict[str, Any] = facts_of(grid, cells)
-    shelf = {k: facts[k] for k in ("cells", "blocks", "folded", "unnamed_faces")} | {"passed": passed}
+    shelf = {
+        "cells": grid.cells,
+        "blocks": len(grid.xyz),
+        "folded": int(cells.folded.sum()),
+        "unnamed_faces": unnamed_faces(grid),
+        "passed": passed,
+    }
     key = f"{project.id}.{project.revision}"
     # On a full disk the shelf says less, that is all.
     with suppress(PeeweeException):

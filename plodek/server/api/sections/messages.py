@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from plodek.core.recipe.document import MOST_STEPS
+from plodek.server.api.comparison.messages import OtherIn
 from plodek.server.api.messages import Message
 
 #: Sections of a project at most.
@@ -53,6 +54,8 @@ class Look(Message):
     upto: int | None = Field(default=None, ge=0, le=MOST_STEPS)
     smoothed: bool = True
     metric: str | None = None
+    #: Another state to look into instead.
+    other: OtherIn | None = None
 
 
 class LookIn(Look, SectionsIn):

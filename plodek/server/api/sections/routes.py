@@ -10,6 +10,7 @@ from apiflask import APIBlueprint
 from flask import Response
 
 from plodek.core.budget import need
+from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.choice import Range, choose, where
 from plodek.core.check.look.cutter import Cutter, cylinder, plane, plane_through, sphere
 from plodek.core.check.look.pieces import Pieces, cells_of
@@ -17,10 +18,9 @@ from plodek.core.check.look.probe import probe
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
 from plodek.core.errors import BadValue, NothingFound
-from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
-from plodek.core.recipe.evaluation import Evaluation
 from plodek.core.shape.curves.curve import Curve
+from plodek.server.api.comparison.other import State, looked_at
 from plodek.server.api.context import UpTo, engine, evaluated_upto, files_of, sends
 from plodek.server.api.grids.pictures import finite
 from plodek.server.api.grids.routes import known_metric, measured
@@ -67,11 +67,15 @@ def keep_sections(project: int, json_data: SectionsIn) -> SectionsOut:
 @evaluated_apart()
 def draw_sections(project: int, json_data: LookIn) -> Response:
     """Draw sections through the grid: polygons of cells, with their values; those that miss it are told."""
-    evaluation, grid, cells = _looked_into(project, json_data)
+    state = _looked_into(project, json_data)
+    evaluation, grid, cells = state.evaluation, state.grid, state.cells
     if grid.dim == 2:
         raise BadValue("this grid is plane", remedy="lift it first: sections are of grids in space")
-    files = files_of(projects.get(project))
-    bricks = engine().bricks(evaluation, files, grid, smoothed=json_data.smoothed)
+    if state.own:
+        smoothed = json_data.other.smoothed if json_data.other else json_data.smoothed
+        bricks = engine().bricks(evaluation, files_of(state.project), grid, smoothed=smoothed)
+    else:
+        bricks = bricks_of(grid)
     pieces, told = [], []
     for one in json_data.sections:
         try:
@@ -90,7 +94,7 @@ def draw_sections(project: int, json_data: LookIn) -> Response:
 @evaluated_apart()
 def draw_cells(project: int, json_data: ChoiceIn) -> Response:
     """Draw chosen cells alone, and tell where they are."""
-    evaluation, grid, cells = _looked_into(project, json_data)
+    _, evaluation, grid, cells, _ = _looked_into(project, json_data)
     ranges = [
         Range(
             known_metric(one.metric),
@@ -120,7 +124,7 @@ class ProbeQuery(UpTo):
 @evaluated_apart()
 def probe_cell(project: int, cell: int, query_data: ProbeQuery) -> ProbeOut:
     """Look at one cell, by its number in the grid."""
-    evaluation, grid, cells = _looked_into(project, Look(**query_data.model_dump()))
+    _, evaluation, grid, cells, _ = _looked_into(project, Look(**query_data.model_dump()))
     found = probe(grid, cells, cell)
     told = asdict(found) | {
         "block": evaluation.model.layout.labels[grid.names[found.block]],
@@ -130,13 +134,15 @@ def probe_cell(project: int, cell: int, query_data: ProbeQuery) -> ProbeOut:
     return ProbeOut(**told)
 
 
-def _looked_into(project: int, look: Look) -> tuple[Evaluation, Grid, CellValues]:
+def _looked_into(project: int, look: Look) -> State:
     if look.metric is not None:
         known_metric(look.metric)
     found = projects.get(project)
     evaluation = evaluated_upto(found, look.upto)
+    if look.other is not None:
+        return looked_at(found, look.other, evaluation.model.unit)
     grid, cells, _ = measured(found, evaluation, smoothed=look.smoothed)
-    return evaluation, grid, cells
+    return State(found, evaluation, grid, cells)
 
 
 def _picture(drawn: Pieces, cells: CellValues, metric: str | None, told: dict[str, Any]) -> Response:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from apiflask import APIBlueprint
 from pydantic import BaseModel, Field
 
-from plodek.core.errors import BadValue
-from plodek.core.spacing.wall_units import Fluid, FluidName, Friction, air, first_height, layers_over, water
+from plodek.core.spacing.wall_units import FluidName, Friction, first_height, fluid_of, layers_over
 from plodek.core.units import LengthUnit, factor, length
 from plodek.server.api.walls.messages import HeightOut
 
@@ -35,7 +34,8 @@ def wall_height(query_data: HeightQuery) -> HeightOut:
     """Give the first height for a wanted y⁺, with the formula used, and the layers to cover the thickness."""
     metres = factor(query_data.unit, "m")
     along = length(query_data.length, query_data.unit) * metres
-    found = first_height(query_data.speed, along, _fluid(query_data), query_data.y_plus, query_data.friction)
+    fluid = fluid_of(query_data.fluid, query_data.celsius, query_data.density, query_data.viscosity)
+    found = first_height(query_data.speed, along, fluid, query_data.y_plus, query_data.friction)
     return HeightOut(
         density=found.fluid.density,
         viscosity=found.fluid.viscosity,
@@ -48,13 +48,3 @@ def wall_height(query_data: HeightQuery) -> HeightOut:
         formula=found.formula,
         range=found.range,
     )
-
-
-def _fluid(query: HeightQuery) -> Fluid:
-    if query.fluid == "water":
-        return water(query.celsius)
-    if query.fluid == "air":
-        return air(query.celsius)
-    if query.density is None or query.viscosity is None:
-        raise BadValue("density or viscosity is missing", remedy="type both, or choose water or air")
-    return Fluid(query.density, query.viscosity)

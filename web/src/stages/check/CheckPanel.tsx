@@ -1,9 +1,9 @@
-import { Box, chakra, Flex, Text } from "@chakra-ui/react";
-import { lengthText, short, whole } from "../../model/numbers";
+import { Box, Flex, Text } from "@chakra-ui/react";
+import { lengthText, whole } from "../../model/numbers";
 import { useBoardData } from "../../session/context";
-import { useBoard } from "../../session/store";
 import { Empty, Quiet } from "../../theme/parts";
 import { GridAdvice } from "../smooth/GridAdvice";
+import { Metrics } from "./Metrics";
 import { OnlyBad } from "./OnlyBad";
 import { Probe } from "./Probe";
 import { Sections } from "./Sections";
@@ -12,11 +12,10 @@ import { Walls } from "./Walls";
 /** The gate, and all metrics at a glance; a click takes one into view. */
 export function CheckPanel() {
   const { quality, model, begin, edit, steps, gridProblem } = useBoardData();
-  const metric = useBoard((board) => board.metric);
-  const set = useBoard((board) => board.set);
   if (!quality)
     return <Empty>{gridProblem || "There is no grid to check yet: make blocks first."}</Empty>;
   const gate = steps.findLast((step) => step.kind === "gate");
+  const flow = steps.findLast((step) => step.kind === "flow");
   return (
     <Box>
       <Box
@@ -43,6 +42,13 @@ export function CheckPanel() {
               {m.sentence}
             </Text>
           ))}
+        {quality.parts
+          .filter((part) => part.missed)
+          .map((part) => (
+            <Text key={part.sentence} fontSize="12px">
+              {part.sentence}
+            </Text>
+          ))}
         {quality.fits
           .filter((fit) => fit.missed)
           .map((fit) => (
@@ -53,48 +59,22 @@ export function CheckPanel() {
       </Box>
       <Probe metrics={quality.metrics} />
       <GridAdvice />
-      <Flex fontSize="11px" color="muted" px="2">
-        <Text flex="1">worst value</Text>
-        <Text>limit</Text>
-      </Flex>
-      {quality.metrics.map((m) => (
-        <chakra.button
-          key={m.key}
-          type="button"
-          display="flex"
-          width="100%"
-          alignItems="baseline"
-          gap="2"
-          px="2"
-          py="1"
-          borderRadius="4px"
-          cursor="pointer"
-          textAlign="left"
-          aria-pressed={metric === m.key}
-          bg={metric === m.key ? "ochreSoft" : undefined}
-          _hover={{ bg: "ochreSoft" }}
-          onClick={() => set({ metric: m.key, layer: "Quality", shown: [] })}
-        >
-          <Text flex="1" fontSize="12px">
-            {m.missed ? "✗ " : ""}
-            {m.label}
-          </Text>
-          <Text fontFamily="mono" fontSize="12px" color={m.missed ? "madder" : "ink"}>
-            {short(m.worst)}
-            {m.unit}
-          </Text>
-          <Text fontFamily="mono" fontSize="11px" color="muted" width="52px" textAlign="right">
-            {m.limit === null ? "none" : `${m.better === "high" ? "≥" : "≤"} ${m.limit}${m.unit}`}
-          </Text>
-        </chakra.button>
-      ))}
+      <Metrics metrics={quality.metrics} cells={quality.cells} />
       <Box mt="4" />
       {model.dim === 3 && <Sections />}
       <OnlyBad metrics={quality.metrics} />
       <Walls fits={quality.fits} heights={quality.heights} />
-      <Quiet mt="3" width="full" onClick={() => (gate ? edit(gate.id) : begin("gate"))}>
-        Change the limits
-      </Quiet>
+      <Flex gap="2" mt="3">
+        <Quiet flex="1" onClick={() => (gate ? edit(gate.id) : begin("gate"))}>
+          Change the limits
+        </Quiet>
+        <Quiet flex="1" onClick={() => begin("own-limit")}>
+          Limit a part
+        </Quiet>
+        <Quiet flex="1" onClick={() => (flow ? edit(flow.id) : begin("flow"))}>
+          {flow ? "Change the flow" : "Set the flow"}
+        </Quiet>
+      </Flex>
     </Box>
   );
 }

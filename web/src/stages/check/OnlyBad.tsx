@@ -22,7 +22,7 @@ export function OnlyBad({ metrics }: { metrics: Metric[] }) {
     set({ choice: next, part: { kind: next.conditions.length ? "chosen" : "all" } });
   };
   const conditions = (to: Condition[]) => change({ conditions: to });
-  const add = () => conditions([...choice.conditions, { metric: own.key, worse: begin(own) }]);
+  const add = () => conditions([...choice.conditions, begun(own)]);
   return (
     <Box mb="4" role="group" aria-label="Only the bad">
       <Heading right={shown && picture ? `${whole(picture.where.cells)} cells` : undefined}>
@@ -44,8 +44,7 @@ export function OnlyBad({ metrics }: { metrics: Metric[] }) {
               value={one.metric}
               onChange={(event) => {
                 const found = metrics.find((m) => m.key === event.target.value) as Metric;
-                const to = { metric: found.key, worse: begin(found) };
-                conditions(choice.conditions.map((old, k) => (k === n ? to : old)));
+                conditions(choice.conditions.map((old, k) => (k === n ? begun(found) : old)));
               }}
             >
               {metrics.map((m) => (
@@ -53,15 +52,16 @@ export function OnlyBad({ metrics }: { metrics: Metric[] }) {
                   {m.label}
                 </option>
               ))}
+              {!metrics.some((m) => m.key === one.metric) && (
+                <option value={one.metric}>{one.metric.replaceAll("_", " ")}</option>
+              )}
             </NativeSelect.Field>
             <NativeSelect.Indicator />
           </NativeSelect.Root>
-          <Worse
-            metric={metrics.find((m) => m.key === one.metric) as Metric}
-            value={one.worse}
-            set={(worse) =>
-              conditions(choice.conditions.map((old, k) => (k === n ? { ...old, worse } : old)))
-            }
+          <Bounds
+            metric={metrics.find((m) => m.key === one.metric)}
+            condition={one}
+            set={(to) => conditions(choice.conditions.map((old, k) => (k === n ? to : old)))}
           />
           <Quiet
             aria-label="Take the condition out"
@@ -158,21 +158,51 @@ function counted(all: Record<string, number>): string {
   return first.join(", ") + (found.length > 3 ? ` and ${found.length - 3} more` : "");
 }
 
-/** The value to begin with: the gate's limit where cells miss it, else close to the worst there is. */
-function begin({ worst, mean, limit, missed }: Metric): number {
-  if (missed && limit !== null) return limit;
-  return Number((worst + 0.1 * (mean - worst)).toPrecision(3));
+/** The condition to begin with: worse than the gate's limit where cells miss it, else close to the worst. */
+function begun({ key, better, worst, mean, limit, missed }: Metric): Condition {
+  const value =
+    missed && limit !== null ? limit : Number((worst + 0.1 * (mean - worst)).toPrecision(3));
+  const high = better === "high";
+  return { metric: key, low: high ? null : value, high: high ? value : null };
 }
 
-function Worse({
-  metric,
-  value,
-  set,
-}: {
-  metric: Metric;
+interface BoundsProps {
+  metric: Metric | undefined;
+  condition: Condition;
+  set: (condition: Condition) => void;
+}
+
+/** The bounds of a condition, one or both, to be typed. */
+function Bounds({ metric, condition, set }: BoundsProps) {
+  return (
+    <Box>
+      {(["low", "high"] as const).map((end) => {
+        const value = condition[end];
+        if (value === null) return null;
+        return (
+          <Bound
+            key={end}
+            sign={end === "low" ? "≥" : "≤"}
+            name={`${metric?.label ?? condition.metric}: ${end === "low" ? "at least" : "at most"}`}
+            unit={metric?.unit ?? ""}
+            value={value}
+            set={(to) => set({ ...condition, [end]: to })}
+          />
+        );
+      })}
+    </Box>
+  );
+}
+
+interface BoundProps {
+  sign: string;
+  name: string;
+  unit: string;
   value: number;
   set: (value: number) => void;
-}) {
+}
+
+function Bound({ sign, name, unit, value, set }: BoundProps) {
   const [typed, setTyped] = useState<string | null>(null);
   const keep = () => {
     const found = Number((typed ?? "").replace(",", "."));
@@ -181,14 +211,14 @@ function Worse({
   };
   return (
     <Flex align="center" gap="0.5" fontFamily="mono" fontSize="11.5px">
-      {metric.better === "high" ? "≤" : "≥"}
+      {sign}
       <Input
         size="2xs"
         width="58px"
         fontFamily="mono"
         textAlign="right"
         borderColor="rule"
-        aria-label={`Worst ${metric.label} left out`}
+        aria-label={name}
         value={typed ?? short(value, 4)}
         onChange={(event) => setTyped(event.target.value)}
         onBlur={keep}
@@ -197,7 +227,7 @@ function Worse({
           if (event.key === "Escape") setTyped(null);
         }}
       />
-      <Text minW="8px">{metric.unit}</Text>
+      <Text minW="8px">{unit}</Text>
     </Flex>
   );
 }

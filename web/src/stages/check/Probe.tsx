@@ -59,13 +59,17 @@ export function Probe({ metrics }: { metrics: Metric[] }) {
       <Heading right={`number ${cell.cell}`}>
         {cell.block} ({cell.index.join(", ")})
       </Heading>
-      {metrics.map((metric) => (
-        <Fact
-          key={metric.key}
-          name={metric.label}
-          value={<MetricValue metric={metric} value={cell.values[metric.key] ?? 0} />}
-        />
-      ))}
+      {metrics.map((metric) => {
+        const value = cell.values[metric.key];
+        if (value === undefined) return null;
+        return (
+          <Fact
+            key={metric.key}
+            name={metric.label}
+            value={<MetricValue metric={metric} value={value} />}
+          />
+        );
+      })}
       <Fact
         name={model.dim === 3 ? "volume" : "area"}
         value={`${short(cell.volume, 4)} ${model.unit}${model.dim === 3 ? "³" : "²"}`}

@@ -1,6 +1,6 @@
 import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import { lengthText } from "../../model/numbers";
+import { lengthText, short } from "../../model/numbers";
 import type { Quality } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
@@ -64,6 +64,7 @@ export function Walls({ fits, heights }: { fits: Fit[]; heights: Heights[] }) {
             name="first heights"
             first="median"
             second="held"
+            third={heights.some((one) => one.y_plus !== null) ? "y⁺" : undefined}
             title="The distance of the first nodes from the wall. Held: the share of them within 5 % of what its edges have, where wall layers were laid."
           />
           {heights.map((one) => (
@@ -72,6 +73,7 @@ export function Walls({ fits, heights }: { fits: Fit[]; heights: Heights[] }) {
               name={one.wall}
               first={lengthText(one.median, model.unit)}
               second={one.held === null ? "–" : `${Math.floor(1000 * one.held) / 10} %`}
+              third={one.y_plus === null ? undefined : short(one.y_plus)}
               bad={one.held !== null && one.held < 0.95}
               title={`${one.wall}: from ${lengthText(one.smallest, model.unit)} to ${lengthText(one.largest, model.unit)}${one.wanted === null ? "" : `, wanted ${lengthText(one.wanted, model.unit)}`}`}
             />
@@ -86,13 +88,14 @@ interface RowProps {
   name: string;
   first: ReactNode;
   second: ReactNode;
+  third?: ReactNode;
   title: string;
   head?: boolean;
   bad?: boolean;
   act?: () => void;
 }
 
-function Row({ name, first, second, title, head, bad, act }: RowProps) {
+function Row({ name, first, second, third, title, head, bad, act }: RowProps) {
   const cells = (
     <>
       <Text flex="1" truncate textAlign="left">
@@ -114,6 +117,11 @@ function Row({ name, first, second, title, head, bad, act }: RowProps) {
       >
         {second}
       </Text>
+      {third !== undefined && (
+        <Text fontFamily={head ? undefined : "mono"} width="44px" textAlign="right">
+          {third}
+        </Text>
+      )}
     </>
   );
   const look = { px: "2", gap: "2", alignItems: "baseline", title };

@@ -1,5 +1,5 @@
 import { Box, Input, Text } from "@chakra-ui/react";
-import { useEffect, useState } from "react";
+import { useEffect, useId, useState } from "react";
 import type { Field } from "../../model/schema";
 import { useBoardData } from "../../session/context";
 import { readText, showText } from "./values";
@@ -13,7 +13,11 @@ interface Props {
 
 /** A typed value; what cannot be read stays as typed, and is marked. */
 export function TextField({ field, value, change, id }: Props) {
-  const { model } = useBoardData();
+  const { model, steps } = useBoardData();
+  const list = useId();
+  const names = [
+    ...new Set(steps.filter((step) => step.kind === field.of).map((step) => String(step.name))),
+  ];
   const [text, setText] = useState(showText(field, value));
   const [bad, setBad] = useState("");
   useEffect(() => {
@@ -47,10 +51,18 @@ export function TextField({ field, value, change, id }: Props) {
         bg="card"
         borderColor={bad ? "madder" : "rule"}
         aria-invalid={bad ? true : undefined}
+        list={names.length ? list : undefined}
         value={text}
         placeholder={placeholder(field, unit)}
         onChange={(event) => type(event.target.value)}
       />
+      {names.length > 0 && (
+        <datalist id={list}>
+          {names.map((name) => (
+            <option key={name} value={name} />
+          ))}
+        </datalist>
+      )}
       {bad && (
         <Text color="madder" fontSize="11px" role="alert">
           {bad}

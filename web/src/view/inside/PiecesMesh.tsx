@@ -1,10 +1,10 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
-import { colourRange, shareOf } from "../../model/colouring";
+import { colourRange } from "../../model/colouring";
 import type { PiecesPicture } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { usePalette } from "../../theme/mode";
-import { cividis } from "../../theme/palette";
+import { colourOf } from "../../theme/palette";
 import type { Extent } from "../extent";
 
 /** What sections cut out of the grid, or cells alone: polygons with their outlines, coloured by the metric on view. */
@@ -22,7 +22,8 @@ export function PiecesMesh({ picture, extent }: { picture: PiecesPicture; extent
     const range = metric && picture.values ? colourRange(metric) : null;
     const tone = new Color();
     for (let n = 0; n < colours.length / 3; n++) {
-      if (range) tone.setRGB(...cividis(shareOf(picture.values?.[n] ?? 0, range)), "srgb");
+      const shade = range && colourOf(picture.values?.[n] ?? 0, range);
+      if (shade) tone.setRGB(...shade, "srgb");
       else tone.copy(plain);
       tone.toArray(colours, 3 * n);
     }

@@ -4,13 +4,9 @@ import { useBoard } from "../../session/store";
 
 /** The cells that are looked at alone, with their picture; none where others are shown. */
 export function useChosen() {
-  const { project, recipe, grid, quality } = useBoardData();
+  const { project, recipe, grid } = useBoardData();
   const { choice, layer, here, share, metric, part } = useBoard((board) => board);
   const asked = part.kind === "chosen" && grid !== null && layer !== "Blocks";
-  const ranges = choice.conditions.map(({ metric, worse }) => {
-    const high = quality?.metrics.find((m) => m.key === metric)?.better === "high";
-    return high ? { metric, high: worse } : { metric, low: worse };
-  });
   const query = useChosenPicture(
     project,
     recipe.revision,
@@ -18,7 +14,11 @@ export function useChosen() {
       upto: here,
       smoothed: share > 0,
       metric: layer === "Quality" ? metric : null,
-      ranges,
+      ranges: choice.conditions.map(({ metric, low, high }) => ({
+        metric,
+        ...(low !== null && { low }),
+        ...(high !== null && { high }),
+      })),
       patch: choice.patch,
       grown: choice.grown,
       shrunk: choice.shrunk ? 0.25 : 0,

@@ -1,11 +1,11 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
-import { colourRange, shareOf } from "../../model/colouring";
+import { colourRange } from "../../model/colouring";
 import { INNER, type Picture, triangles, UNNAMED } from "../../model/picture";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
-import { cividis, tone } from "../../theme/palette";
+import { colourOf, tone } from "../../theme/palette";
 import type { Extent } from "../extent";
 import { useClip } from "./Surfaces";
 
@@ -44,8 +44,8 @@ export function GridMesh({ picture, extent, ghost = false, outlined = false }: P
         return [found.r, found.g, found.b];
       }
       if (coloured && range && picture.values) {
-        const [r, g, b] = cividis(shareOf(picture.values[face] as number, range));
-        const found = new Color().setRGB(r, g, b, "srgb");
+        const shade = colourOf(picture.values[face] as number, range);
+        const found = shade ? new Color().setRGB(...shade, "srgb") : plain;
         return [found.r, found.g, found.b];
       }
       return [plain.r, plain.g, plain.b];

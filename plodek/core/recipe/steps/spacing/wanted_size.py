@@ -11,7 +11,7 @@ from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_counts
 from plodek.core.recipe import selectors
-from plodek.core.recipe.fields import Coordinates, GuideRef, GuideRefs, Length, when
+from plodek.core.recipe.fields import Coordinates, GuideRef, GuideRefs, Length, PatchRef, when
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.spacing.spacing_step import SpacingStep
 from plodek.core.shape.guide import Point, unknown_guide
@@ -32,7 +32,7 @@ class WantedSize(SpacingStep):
         default="everywhere", title="Where"
     )
     guides: GuideRefs = Field(default=[], title="Guides", json_schema_extra=when(where="on guides"))
-    patch: str = Field(default="", title="Patch", json_schema_extra=when(where="on a patch"))
+    patch: PatchRef = Field(default="", title="Patch", json_schema_extra=when(where="on a patch"))
     low: Coordinates = Field(
         default=[0.0, 0.0, 0.0], title="From corner", json_schema_extra=when(where="in a box")
     )

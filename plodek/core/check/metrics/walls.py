@@ -1,0 +1,82 @@
+"""Metrics at walls, of the cells that stand on them: first height, y⁺, wall angle, growth, layers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from math import inf
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.check.geometry import cells_at, face_centres, face_normals
+from plodek.core.check.lines import Lines
+from plodek.core.check.metric import LENGTH, Metric, family, nothing
+from plodek.core.grid.window import Window
+
+if TYPE_CHECKING:
+    from plodek.core.check.measure import CellValues
+
+#: Cells of which the growth away from a wall is told.
+_GROWING = 10
+#: Cells that are counted at most within the boundary layer.
+_MOST_LAYERS = 200
+
+
+@family(
+    Metric("first_height", "first height", LENGTH, "low", None, (0.0, inf), "wall", log=True),
+    Metric("y_plus", "y⁺ of the first height", "", "low", None, (0.0, inf), "wall", log=True),
+    Metric("wall_angle", "wall angle off square", "°", "low", 30.0, (0.0, 90.0), "wall"),
+    Metric("wall_growth", "growth over ten cells", "", "low", 1.3, (1.0, inf), "wall"),
+    Metric("boundary_cells", "cells in the boundary layer", "", "high", 10.0, (0.0, inf), "wall"),
+)
+def walls(cells: CellValues) -> Sequence[Floats]:
+    """Measure the cells at the patches that are walls; where one stands on several, the worst counts."""
+    grid = cells.grid
+    windows = [window for patch in grid.patches if patch.type == "wall" for window in patch.windows]
+    if not windows:
+        return (nothing(grid.cells),) * 5
+    found = np.full((5, grid.cells), np.nan)
+    for window in windows:
+        here = cells_at(grid, window).ravel()
+        height, angle, growth, layers = _over_window(cells, window)
+        unit = cells.wall_units.height if cells.wall_units else np.nan
+        found[0, here] = np.fmin(found[0, here], height)
+        found[1, here] = np.fmax(found[1, here], height / unit)
+        found[2, here] = np.fmax(found[2, here], angle)
+        found[3, here] = np.fmax(found[3, here], growth)
+        found[4, here] = np.fmin(found[4, here], layers)
+    return tuple(found)
+
+
+def _over_window(cells: CellValues, window: Window) -> tuple[Floats, Floats, Floats, Floats]:
+    """Give height, angle, growth and cells in the boundary layer over the faces of a window (n,)."""
+    grid = cells.grid
+    normal, start = face_normals(grid, window), face_centres(grid, window)
+    if grid.dim == 2:
+        start[:, 2] -= 0.5
+    inward = normal * (-1.0 if window.end else 1.0)
+    lines = Lines(grid, window)
+    across = lines.far - start
+    size, length = np.linalg.norm(inward, axis=1), np.linalg.norm(across, axis=1)
+    up = np.divide(np.einsum("nk,nk->n", across, inward), size, out=np.zeros(size.shape), where=size > 0)
+    cosine = np.divide(up, length, out=np.zeros(size.shape), where=length > 0)
+    angle = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
+    depth = cells.wall_units.thickness if cells.wall_units else 0.0
+    growth, counted = np.ones(len(size)), (length <= depth).astype(float)
+    before, reached, last = length, length.copy(), lines.far.copy()
+    for n in range(1, _MOST_LAYERS):
+        lines.step()
+        going = lines.cell >= 0
+        counting = going & (reached <= depth)
+        if not (counting.any() or (n < _GROWING and going.any())):
+            break
+        own = np.linalg.norm(lines.far - last, axis=1)
+        if n < _GROWING:
+            small, large = np.minimum(own, before), np.maximum(own, before)
+            ratio = np.divide(large, small, out=np.full(len(own), inf), where=small > 0)
+            growth = np.where(going, np.maximum(growth, ratio), growth)
+        reached += own
+        counted += counting & (reached <= depth)
+        before, last = np.where(going, own, before), lines.far.copy()
+    return up, angle, growth, counted if cells.wall_units else np.full(len(size), np.nan)
