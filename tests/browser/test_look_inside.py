@@ -77,10 +77,10 @@ def test_only_the_bad_cells_are_shown_and_told_where_they_are(board):
     expect(group).not_to_contain_text(f"{some} cells")
     assert count(group) > some
     group.get_by_label("Fewer neighbours").click()
-    group.get_by_label("Worst largest included angle left out").fill("170")
+    group.get_by_label("largest included angle: at least").fill("170")
     board.page.keyboard.press("Enter")
     expect(group).to_contain_text("No cell is worse than that")
-    group.get_by_label("Worst largest included angle left out").fill("90,1")
+    group.get_by_label("largest included angle: at least").fill("90,1")
     board.page.keyboard.press("Enter")
     expect(group).to_contain_text("and 9 more")
     expect(group).to_contain_text("too many to be drawn apart")

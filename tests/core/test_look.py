@@ -168,7 +168,9 @@ def test_tables_agree_with_the_cells_themselves(box, metric):
             assert row.beyond == pytest.approx(
                 sum(v < limit if better == "high" else v > limit for v in own) / len(own)
             )
-    assert sum(row.cells for row in table(cells, metric, by_block(grid), None)) == np.count_nonzero(~np.isnan(values))
+    assert sum(row.cells for row in table(cells, metric, by_block(grid), None)) == np.count_nonzero(
+        ~np.isnan(values)
+    )
     assert {row.beyond for row in table(cells, metric, by_block(grid), None)} <= {0.0}
 
 

@@ -57,6 +57,8 @@ RIGHT = {
     "wish": lambda home: "length",
     "targets": lambda home: [{"guide": "bank"}],
     "sections": lambda home: [{"kind": "sphere", "point": [1, 0.5, 0.5], "radius": 0.3}],
+    "other": lambda home: {"smoothed": False},
+    "log": lambda home: None,
     "ranges": lambda home: [{"metric": "volume_ratio", "low": 1.0}],
     "patch": lambda home: "",
     "cell": lambda home: 0,

@@ -17,8 +17,8 @@ from plodek.core.check.quality import Histogram, Summary, bounds_over, spread_ov
 from plodek.core.grid.grid import Grid
 
 Verdict = Literal["better", "worse", "same", "not comparable"]
-#: Values that differ by less than this share of them are the same.
-_SAME = 1e-9
+#: Values that differ by less than this share of them are told as the same.
+_SAME = 1e-3
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ def compare(ours: CellValues, theirs: CellValues) -> list[Pair]:
 def _verdict(metric: Metric, ours: Summary | None, theirs: Summary | None) -> Verdict:
     if ours is None or theirs is None:
         return "not comparable"
-    if isclose(ours.worst, theirs.worst, rel_tol=_SAME, abs_tol=_SAME):
+    if isclose(ours.worst, theirs.worst, rel_tol=_SAME):
         return "same"
     return "better" if (ours.worst > theirs.worst) == (metric.better == "high") else "worse"
 

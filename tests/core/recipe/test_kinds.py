@@ -82,8 +82,8 @@ def test_a_converted_recipe_is_the_old_model_times_the_factor(kind, unit):
         assert np.allclose(twin.move.shift * scale, same.move.shift, rtol=1e-12)
     for limit, same in zip(one.own_limits, other.own_limits, strict=True):
         assert same.limit == pytest.approx(limit.limit * scale, rel=1e-12)
-    if one.flow is not None:  # its length is in metres
-        assert other.flow.length == pytest.approx(one.flow.length, rel=1e-12)
+    lengths = [flow.length if flow else 0.0 for flow in (one.flow, other.flow)]  # in metres
+    assert lengths[0] == pytest.approx(lengths[1], rel=1e-12)
 
 
 @pytest.mark.parametrize("kind", ALL)

@@ -2879,6 +2879,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/comparison/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draw the other state from outside, in the unit of the present one. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["OtherPictureIn"];
+                };
+            };
+            responses: {
+                /** @description a picture */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/revisions/{revision}/again": {
         parameters: {
             query?: never;
@@ -5234,6 +5294,54 @@ export interface components {
             beyond: {
                 [key: string]: components["schemas"]["ProbeOut.BeyondOut"];
             };
+        };
+        /**
+         * OtherIn
+         * @description The state that is looked at beside the present one: what differs from it.
+         *
+         *     Another project, another revision, or other ``values`` of parameters and of ``step.field``; and whether
+         *     it is taken smoothed, or as filled.
+         */
+        "OtherPictureIn.OtherIn": {
+            /**
+             * Project
+             * @default null
+             */
+            project: number | null;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: string;
+            };
+            /**
+             * Smoothed
+             * @default true
+             */
+            smoothed: boolean;
+        };
+        /**
+         * OtherPictureIn
+         * @description The other state to draw from outside, with a metric for the colours.
+         */
+        OtherPictureIn: {
+            /**
+             * Upto
+             * @default null
+             */
+            upto: number | null;
+            other: components["schemas"]["OtherPictureIn.OtherIn"];
+            /**
+             * Metric
+             * @default null
+             */
+            metric: string | null;
         };
     };
     responses: never;

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { unpacked } from "../model/picture";
-import type { ChosenPicture, Section, SectionPicture } from "../model/types";
+import type { ChosenPicture, Other, Section, SectionPicture } from "../model/types";
 import { binary, http, taken } from "./client";
 
 /** The sections that are kept with a project. */
@@ -25,6 +25,8 @@ export interface SectionsWish {
   upto: number | null;
   smoothed: boolean;
   metric: string | null;
+  /** Another state to look into instead. */
+  other?: Other;
 }
 
 export interface ChosenWish extends SectionsWish {

@@ -24,6 +24,9 @@ export type GeometryFile = Schemas["FileOut"];
 export type Group = Model["groups"][number];
 export type Mending = Schemas["MendOut"];
 export type Measured = Schemas["MeasureOut"];
+export type Comparison = Schemas["ComparisonOut"];
+export type Other = Schemas["ComparisonIn"]["other"];
+export type Revision = Schemas["RevisionsOut"]["revisions"][number];
 export type Section = Schemas["SectionsOut"]["sections"][number];
 
 /** Pieces of cells: polygons as triangles and outlines. */

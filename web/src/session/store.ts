@@ -10,7 +10,7 @@ import {
 import type { Measurement } from "../model/measuring";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
-import type { Cell, Model, Section, Step } from "../model/types";
+import type { Cell, Model, Other, Section, Step } from "../model/types";
 import { WALL_WISH, type WallWish } from "../model/wall_wish";
 
 /** A step that is being written or changed, not kept yet. */
@@ -29,6 +29,12 @@ export interface Condition {
   /** The bounds of its values; to any where there is none. */
   low: number | null;
   high: number | null;
+}
+
+/** Another state, and how its picture is shown: beside the present one, in its place, or not at all. */
+export interface Against {
+  other: Other;
+  show: "beside" | "instead" | "not";
 }
 
 /** Cells that meet all conditions, at a patch where one is named, with so many neighbours, and how they are drawn. */
@@ -82,6 +88,8 @@ interface BoardState {
   sections: Section[];
   /** The cells that are looked at alone. */
   choice: Choice;
+  /** The state that the present one is compared with, and how it is shown. */
+  against: Against | null;
   /** What the bars of the histogram hold, and whether they are by even factors; as the metric asks if null. */
   bars: { by: "cells" | "volume"; log: boolean | null };
   /** The cell in hand, by its number in the grid. */
@@ -131,6 +139,7 @@ const START = {
   part: { kind: "all" } as Part,
   sections: [] as Section[],
   choice: { conditions: [], patch: "", grown: 0, shrunk: true } as Choice,
+  against: null as Against | null,
   bars: { by: "cells", log: null } as BoardState["bars"],
   probe: null,
   crowd: null,

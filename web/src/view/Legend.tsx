@@ -4,6 +4,7 @@ import { lengthText, short } from "../model/numbers";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { cividis, groupColour, tone } from "../theme/palette";
+import { useCompared } from "./inside/useCompared";
 import { shadeRange } from "./layers/Nodes";
 
 const STOPS = [0, 0.25, 0.5, 0.75, 1];
@@ -19,6 +20,8 @@ export function Legend() {
   const stage = useBoard((board) => board.stage);
   const layer = useBoard((board) => board.layer);
   const edgesBy = useBoard((board) => board.edgesBy);
+  const against = useBoard((board) => board.against);
+  const { compared } = useCompared();
   const metric = quality?.metrics.find((m) => m.key === quality.metric);
   return (
     <Flex
@@ -76,6 +79,14 @@ export function Legend() {
               {metric.unit}
               {metric.limit !== null && " · red mark: gate"}
             </Text>
+            {compared && against?.show === "beside" && (
+              <Text color="ink">
+                left: {compared.ours.name} · right: {compared.theirs.name}
+              </Text>
+            )}
+            {compared && against?.show === "instead" && (
+              <Text color="ink">shown: {compared.theirs.name}</Text>
+            )}
           </Flex>
         ) : stage === "Spacing" && edgesBy !== "plain" ? (
           <EdgeShades by={edgesBy} />

@@ -8,6 +8,7 @@ import { typing } from "../session/keys";
 import { useBoard } from "../session/store";
 import { type Extent, lookFrom, seenHalf, type Three, upFor } from "./extent";
 import { PiecesMesh } from "./inside/PiecesMesh";
+import { useAgainst } from "./inside/useAgainst";
 import { useChosen } from "./inside/useChosen";
 import { useSections } from "./inside/useSections";
 import { LivePicture } from "./LivePicture";
@@ -68,13 +69,16 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
     },
     [camera, spatial, from, reach, size.height, invalidate],
   );
+  const against = useAgainst(extent, spatial);
   const fitAll = useMemo(
     () => () => {
-      const [w, h] = seenHalf(half, spatial, from);
+      const [own, h] = seenHalf(half, spatial, from);
+      const w = own + against.shift.length() / 2;
       const zoom = 0.84 * Math.min(size.width / (2 * w), (size.height - 90) / (2 * h));
-      look([0, 0, 0], Math.max(zoom, 1e-12));
+      const middle = against.shift.clone().multiplyScalar(0.5);
+      look(middle.toArray() as Three, Math.max(zoom, 1e-12));
     },
-    [half, size.width, size.height, look, spatial, from],
+    [half, size.width, size.height, look, spatial, from, against.shift],
   );
   // The camera moves by itself only where it must: to all there is, or to what was asked for, until
   // it is taken in hand. A kept step or a wider panel leaves it where the analyst has put it.
@@ -94,7 +98,10 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
     },
     [],
   );
-  const seen = [size.width > 0, spatial, from, perspective, ...rounded(origin, half)].join(" ");
+  const beside = against.show === "beside";
+  const seen = [size.width > 0, spatial, from, perspective, beside, ...rounded(origin, half)].join(
+    " ",
+  );
   // biome-ignore lint/correctness/useExhaustiveDependencies: what is seen is what it waits for
   useEffect(() => settle.current(), [seen, camera]);
   // Where the analyst has not moved it, a view that becomes wider or narrower still shows all.
@@ -152,7 +159,20 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
         <Surfaces picture={previewShape} extent={extent} ghost />
       )}
       <Marks origin={origin} />
-      {live && job ? (
+      {against.show !== "not" && !live && (
+        <group position={against.shift}>
+          {against.outside && (
+            <GridMesh
+              picture={against.outside}
+              outlined={against.cut !== null}
+              extent={extent}
+              other
+            />
+          )}
+          {against.cut && <PiecesMesh picture={against.cut} extent={extent} other />}
+        </group>
+      )}
+      {against.show === "instead" && !live ? null : live && job ? (
         <LivePicture job={job} extent={extent} fallback={shownGrid} />
       ) : (
         shownGrid && (
@@ -164,7 +184,9 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
           />
         )
       )}
-      {pieces && !live && <PiecesMesh picture={pieces} extent={extent} />}
+      {pieces && !live && against.show !== "instead" && (
+        <PiecesMesh picture={pieces} extent={extent} />
+      )}
       {!solid && (
         <>
           <Guides extent={extent} spatial={spatial} />

@@ -33,6 +33,14 @@ class ComparisonIn(Message):
     log: bool | None = None
 
 
+class OtherPictureIn(Message):
+    """The other state to draw from outside, with a metric for the colours."""
+
+    upto: int | None = Field(default=None, ge=0, le=MOST_STEPS)
+    other: OtherIn
+    metric: str | None = None
+
+
 class SideOut(Message):
     """A metric over one of the grids."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from apiflask import APIBlueprint
+from flask import Response
 
 from plodek.core.check.compare import Pair, apart, both_spread, compare
 from plodek.core.check.measure import CellValues
@@ -13,14 +14,15 @@ from plodek.server.api.comparison.messages import (
     ComparisonIn,
     ComparisonOut,
     GridFacts,
+    OtherPictureIn,
     PairOut,
     RevisionOut,
     RevisionsOut,
     SideOut,
 )
 from plodek.server.api.comparison.other import looked_at, name_of
-from plodek.server.api.context import evaluated_upto
-from plodek.server.api.grids.pictures import finite
+from plodek.server.api.context import evaluated_upto, sends
+from plodek.server.api.grids.pictures import finite, grid_picture
 from plodek.server.api.grids.routes import known_metric, measured, unit_of
 from plodek.server.door.roles import needs
 from plodek.server.pool.passing import evaluated_apart
@@ -55,6 +57,22 @@ def compare_states(project: int, json_data: ComparisonIn) -> ComparisonOut:
         bounds=ours_spread.bounds.tolist(),
         apart=ApartOut(largest=off.largest, mean=off.mean, at=list(off.at)) if off else None,
     )
+
+
+@blueprint.post("/projects/<int:project>/comparison/picture")
+@blueprint.input(OtherPictureIn)
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@needs("see")
+@evaluated_apart()
+def draw_other(project: int, json_data: OtherPictureIn) -> Response:
+    """Draw the other state from outside, in the unit of the present one."""
+    if json_data.metric is not None:
+        known_metric(json_data.metric)
+    found = projects.get(project)
+    unit = evaluated_upto(found, json_data.upto).model.unit
+    other = looked_at(found, json_data.other, unit)
+    picture = grid_picture(other.grid, other.cells, json_data.metric, other.evaluation.model)
+    return Response(picture, mimetype="application/octet-stream")
 
 
 def _facts(name: str, model: Model, cells: CellValues, spread: Histogram) -> GridFacts:

@@ -19,6 +19,8 @@ interface BarsProps {
   /** What the bars stand for, cells or volumes; and the cells in each. */
   values: number[];
   cells: number[];
+  /** What the bars of another state stand for, drawn as a line over them. */
+  other: number[] | null;
   metric: Quality["metrics"][number] | undefined;
   limit: number | null;
   log: boolean;
@@ -29,7 +31,8 @@ interface BarsProps {
 }
 
 /** The bars of a histogram, as shares of the whole on a scale by factors, with the limit as a line to drag. */
-export function Bars({ bounds, values, cells, metric, limit: kept, log, show, move }: BarsProps) {
+export function Bars(props: BarsProps) {
+  const { bounds, values, cells, other, metric, limit: kept, log, show, move } = props;
   const palette = usePalette();
   const svg = useRef<SVGSVGElement>(null);
   const box = { ...FRAME, width: useWidth(svg, 460) };
@@ -46,12 +49,11 @@ export function Bars({ bounds, values, cells, metric, limit: kept, log, show, mo
     byFactors ? Math.log(v / low) / Math.log(high / low) : (v - low) / (high - low);
   const width = box.width - box.left - box.right;
   const x = (v: number) => box.left + width * place(v);
-  const all = values.reduce((sum, value) => sum + value, 0);
-  const most = Math.max(...values) / (all || 1);
-  const least = Math.max(
-    LEAST,
-    Math.min(...values.filter((value) => value > 0).map((value) => value / all)) / 2,
-  );
+  const shares = sharesOf(values);
+  const others = other && sharesOf(other);
+  const every = [...shares, ...(others ?? [])];
+  const most = Math.max(...every);
+  const least = Math.max(LEAST, Math.min(...every.filter((share) => share > 0)) / 2);
   const base = box.height - box.bottom;
   const y = (share: number) =>
     share > 0
@@ -137,18 +139,30 @@ export function Bars({ bounds, values, cells, metric, limit: kept, log, show, mo
             aria-label={told}
             x={x(a)}
             width={Math.max(x(b) - x(a) - 1, 1)}
-            y={y(value / all)}
-            height={base - y(value / all)}
+            y={y(shares[n] ?? 0)}
+            height={base - y(shares[n] ?? 0)}
             fill={rgb(shade((a + b) / 2))}
             stroke={picked(n) ? palette.ochre : palette.muted}
             strokeWidth={picked(n) ? "2" : "0.4"}
             style={{ cursor: "pointer" }}
             onKeyDown={(event) => event.key === "Enter" && show(n, n)}
           >
-            <title>{`${told}: ${percent(value / all)}`}</title>
+            <title>{`${told}: ${percent(shares[n] ?? 0)}`}</title>
           </rect>
         );
       })}
+      {others && (
+        <path
+          d={`M${x(ends[0] as number)},${base} ${others
+            .map((share, n) => `V${y(share)} H${x(bounds[n + 1] as number)}`)
+            .join(" ")} V${base}`}
+          fill="none"
+          stroke={palette.rust}
+          strokeWidth="1.5"
+          pointerEvents="none"
+          aria-label="the other state"
+        />
+      )}
       {limit !== null && limit >= low && limit <= high && (
         <g
           style={{ cursor: move ? "ew-resize" : undefined }}
@@ -195,4 +209,10 @@ export function Bars({ bounds, values, cells, metric, limit: kept, log, show, mo
       ))}
     </svg>
   );
+}
+
+/** What each value is of them all. */
+function sharesOf(values: number[]): number[] {
+  const all = values.reduce((sum, value) => sum + value, 0) || 1;
+  return values.map((value) => value / all);
 }

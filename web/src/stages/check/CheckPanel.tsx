@@ -3,6 +3,7 @@ import { lengthText, whole } from "../../model/numbers";
 import { useBoardData } from "../../session/context";
 import { Empty, Quiet } from "../../theme/parts";
 import { GridAdvice } from "../smooth/GridAdvice";
+import { Compare } from "./Compare";
 import { Metrics } from "./Metrics";
 import { OnlyBad } from "./OnlyBad";
 import { Probe } from "./Probe";
@@ -63,6 +64,7 @@ export function CheckPanel() {
       <Box mt="4" />
       {model.dim === 3 && <Sections />}
       <OnlyBad metrics={quality.metrics} />
+      <Compare />
       <Walls fits={quality.fits} heights={quality.heights} />
       <Flex gap="2" mt="3">
         <Quiet flex="1" onClick={() => (gate ? edit(gate.id) : begin("gate"))}>

@@ -7,6 +7,7 @@ import type { Quality, Step } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Empty, Heading, Quiet } from "../../theme/parts";
+import { useCompared } from "../../view/inside/useCompared";
 import { Bars } from "./Bars";
 
 /** The histogram of a metric with the gate as a line to drag; a click on a bar, or a drag over some, shows their cells. */
@@ -35,8 +36,13 @@ function Spread({ quality }: { quality: Quality }) {
   const metric = quality.metrics.find((m) => m.key === quality.metric);
   const limit = model.limits[quality.metric] ?? null;
   const log = bars.log ?? metric?.log ?? false;
+  const found = useCompared().compared;
+  const compared = found?.metric === quality.metric ? found : null;
+  const spread = compared
+    ? { bounds: compared.bounds, ...compared.ours, other: compared.theirs }
+    : { ...quality, other: null };
   const show = async (first: number, last: number) => {
-    const [low, high] = [quality.bounds[first] as number, quality.bounds[last + 1] as number];
+    const [low, high] = [spread.bounds[first] as number, spread.bounds[last + 1] as number];
     const query = { metric: quality.metric, smoothed: share > 0, low, high };
     const found = await taken(
       http.GET("/api/projects/{project}/cells", {
@@ -75,9 +81,10 @@ function Spread({ quality }: { quality: Quality }) {
         {metric?.label ?? "Histogram"}
       </Heading>
       <Bars
-        bounds={quality.bounds}
-        values={bars.by === "cells" ? quality.counts : quality.volumes}
-        cells={quality.counts}
+        bounds={spread.bounds}
+        values={bars.by === "cells" ? spread.counts : spread.volumes}
+        cells={spread.counts}
+        other={spread.other && (bars.by === "cells" ? spread.other.counts : spread.other.volumes)}
         metric={metric}
         limit={limit}
         log={log}
@@ -103,7 +110,11 @@ function Spread({ quality }: { quality: Quality }) {
             Take the range
           </Quiet>
         )}
-        {!picked && <Text>click a bar, or drag over several</Text>}
+        {!picked && (
+          <Text truncate>
+            {compared ? `line: ${compared.theirs.name}` : "click a bar, or drag over several"}
+          </Text>
+        )}
       </Flex>
     </Box>
   );

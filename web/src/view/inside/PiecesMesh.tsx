@@ -7,8 +7,15 @@ import { usePalette } from "../../theme/mode";
 import { colourOf } from "../../theme/palette";
 import type { Extent } from "../extent";
 
+interface Props {
+  picture: PiecesPicture;
+  extent: Extent;
+  /** Whether they are of another state, of which nothing can be picked. */
+  other?: boolean;
+}
+
 /** What sections cut out of the grid, or cells alone: polygons with their outlines, coloured by the metric on view. */
-export function PiecesMesh({ picture, extent }: { picture: PiecesPicture; extent: Extent }) {
+export function PiecesMesh({ picture, extent, other = false }: Props) {
   const { quality } = useBoardData();
   const palette = usePalette();
   const metric = quality?.metrics.find((m) => m.key === quality.metric) ?? null;
@@ -43,7 +50,10 @@ export function PiecesMesh({ picture, extent }: { picture: PiecesPicture; extent
   const at = picture.origin.map((v, n) => v - (extent.origin[n] ?? 0)) as [number, number, number];
   return (
     <group position={at}>
-      <mesh geometry={faces} name="pieces" userData={{ picture }}>
+      <mesh
+        geometry={faces}
+        {...(other ? { raycast: () => null } : { name: "pieces", userData: { picture } })}
+      >
         <meshBasicMaterial
           vertexColors
           side={DoubleSide}

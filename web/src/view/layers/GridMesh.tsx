@@ -16,10 +16,18 @@ interface Props {
   ghost?: boolean;
   /** Whether only its borders are drawn, round what is cut out of it. */
   outlined?: boolean;
+  /** Whether it is another state, of which nothing can be picked. */
+  other?: boolean;
 }
 
 /** The faces and lines of a grid: plain, by quality, or by patch. */
-export function GridMesh({ picture, extent, ghost = false, outlined = false }: Props) {
+export function GridMesh({
+  picture,
+  extent,
+  ghost = false,
+  outlined = false,
+  other = false,
+}: Props) {
   const { quality } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const selection = useBoard((board) => board.selection);
@@ -62,7 +70,7 @@ export function GridMesh({ picture, extent, ghost = false, outlined = false }: P
   return (
     <group position={at}>
       {!outlined && (solid || coloured) && (
-        <mesh geometry={faces} name="grid">
+        <mesh geometry={faces} {...(other ? { raycast: () => null } : { name: "grid" })}>
           <meshBasicMaterial
             key={planes.length}
             vertexColors
