@@ -152,22 +152,29 @@ def _evaluated(recipe: Path, values: tuple[str, ...] = (), *, whole: bool = True
 @click.option("--by", type=click.Choice(["block", "region", "patch"]), help="Tell the metric by these.")
 @click.option("--csv", "to", type=click.Path(path_type=Path), help="Write what --worst or --by lists here.")
 @click.option("--section", "place", metavar="x=PLACE", help="Tell what a plane at x, y or z cuts.")
+@click.option("--picture", type=click.Path(path_type=Path), help="Draw the section, or the outside, as PNG.")
 @_JSON
 def check(
-    file: Path, metric: str, worst: int, by: str | None, to: Path | None, place: str | None, as_json: bool
+    file: Path,
+    metric: str,
+    worst: int,
+    by: str | None,
+    to: Path | None,
+    place: str | None,
+    picture: Path | None,
+    as_json: bool,
 ) -> None:
     """Read a grid FILE and tell its quality and patches."""
+    from plodek.core.check.checked import check as checked
     from plodek.core.check.listing import lines_of, looked_into, write_csv
-    from plodek.core.check.measure import measure
-    from plodek.core.check.metric import DEFAULT_LIMITS
-    from plodek.core.check.quality import gate
     from plodek.core.formats import registry
     from plodek.core.formats.handoff import facts_of
 
     if not file.is_file():
         raise BadFile("there is no such file", where=str(file), remedy="check the path")
     grid, unit = registry.read(file)
-    cells = measure(grid)
+    found = checked(grid)
+    cells = found.cells
     facts = facts_of(grid, cells) | {"unit": unit, "files": [str(file)]}
     lists = looked_into(grid, cells, metric, worst=worst, by=by, place=place)
     if to is not None:
@@ -177,7 +184,57 @@ def check(
     else:
         for line in lines_of(lists):
             click.echo(line)
-    _tell(facts, gate(cells, DEFAULT_LIMITS), as_json)
+    if picture is not None:
+        from plodek.core.report.drawing import picture_of
+
+        _write(picture, picture_of(cells, metric, place, unit or ""))
+    _tell(facts, found.gate, as_json)
+
+
+@plodek.command()
+@_RECIPE
+@click.option("--to", "file", type=click.Path(path_type=Path), required=True, help="An .html or .pdf file.")
+@click.option("--title", default=None, help="Its title; the recipe's name where left out.")
+@click.option("--note", default="", help="Words to begin with.")
+@click.option("--metric", default="scaled_jacobian", show_default=True, help="What its pictures show.")
+@click.option("--section", "places", multiple=True, metavar="x=PLACE", help="A section at x, y or z.")
+@_VALUES
+def report(
+    recipe: Path,
+    file: Path,
+    title: str | None,
+    note: str,
+    metric: str,
+    places: tuple[str, ...],
+    values: tuple[str, ...],
+) -> None:
+    """Report on the grid of RECIPE as a page with pictures."""
+    from plodek.core.build.build import build as built
+    from plodek.core.build.walls import wall_units_of, walls_of
+    from plodek.core.check.listing import plane_of
+    from plodek.core.check.measure import measure
+    from plodek.core.recipe.sentences import sentences
+    from plodek.core.report.report import Wish, report_of
+    from plodek.core.report.writing import written
+
+    found = _evaluated(recipe, values)
+    sections = [(place, plane_of(place)) for place in places]
+    wish = Wish(title or recipe.stem, note, metric, sections)
+    grid = built(found.model).grid
+    cells, walls = measure(grid, wall_units_of(found.model)), walls_of(found.model, grid)
+    made = report_of(found.model, cells, walls, sentences(found), wish)
+    _write(file, written(made, file.suffix))
+    click.echo(str(file))
+
+
+def _write(file: Path, data: bytes) -> None:
+    """Write a file. Raises BadFile where that cannot be done."""
+    try:
+        file.write_bytes(data)
+    except OSError as error:
+        raise BadFile(
+            f"it cannot be written ({error.strerror})", where=str(file), remedy="choose another file"
+        ) from error
 
 
 @plodek.command()

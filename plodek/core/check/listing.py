@@ -12,7 +12,8 @@ import numpy as np
 
 from plodek.core.check.groups import by_block, by_patch, by_region
 from plodek.core.check.look.bricks import bricks_of
-from plodek.core.check.look.cutter import plane
+from plodek.core.check.look.cutter import Cutter, plane
+from plodek.core.check.look.pieces import Pieces
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
 from plodek.core.check.metric import DEFAULT_LIMITS, there
@@ -57,7 +58,8 @@ def looked_into(
     return found
 
 
-def _section(grid: Grid, cells: CellValues, metric: str, place: str) -> dict[str, Any]:
+def plane_of(place: str) -> Cutter:
+    """Read a plane such as ``x=0.3``. Raises BadValue for what is none."""
     axis, _, text = place.partition("=")
     try:
         at = float(text)
@@ -65,10 +67,19 @@ def _section(grid: Grid, cells: CellValues, metric: str, place: str) -> dict[str
         at = np.nan
     if axis not in ("x", "y", "z") or not np.isfinite(at):
         raise BadValue(f"“{place[:80]}” is no plane", remedy="write x=0.3, y=0.3 or z=0.3")
+    normal = np.eye(3)["xyz".index(axis)]
+    return plane(at * normal, normal)
+
+
+def cut_at(grid: Grid, place: str) -> Pieces:
+    """Cut a grid with a plane such as ``x=0.3``. Raises BadValue for none, NothingFound beside the grid."""
     if grid.dim == 2:
         raise BadValue("a plane grid has no sections", remedy="lift it first")
-    normal = np.eye(3)["xyz".index(axis)]
-    cut = section(grid, bricks_of(grid), plane(at * normal, normal))
+    return section(grid, bricks_of(grid), plane_of(place))
+
+
+def _section(grid: Grid, cells: CellValues, metric: str, place: str) -> dict[str, Any]:
+    cut = cut_at(grid, place)
     own = there(cells.of(metric)[np.unique(cut.cells)])
     return {
         "plane": place,

@@ -31,8 +31,9 @@ class Summary:
 
 @dataclass(frozen=True)
 class WorstCell:
-    """A cell: its block's index, its logical index (i, j, k) from 1, its value and its centre."""
+    """A cell by its number: its block's index, its index (i, j, k) there from 1, its value and centre."""
 
+    cell: int
     block: int
     index: tuple[int, int, int]
     value: float
@@ -202,4 +203,4 @@ def _cell(grid: Grid, cell: int, value: float) -> WorstCell:
     block = int(np.searchsorted(grid.starts, cell, side="right")) - 1
     i, j, k = (int(n) for n in np.unravel_index(cell - grid.starts[block], grid.shape_of(block)))
     corner = grid.xyz[block][i : i + 2, j : j + 2, k : k + 2]
-    return WorstCell(block, (i + 1, j + 1, k + 1), value, place(corner.mean(axis=(0, 1, 2))))
+    return WorstCell(cell, block, (i + 1, j + 1, k + 1), value, place(corner.mean(axis=(0, 1, 2))))

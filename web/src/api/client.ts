@@ -53,6 +53,16 @@ export async function binary(
   return response.arrayBuffer();
 }
 
+/** Fetches a file, and hands it over as a download under a name. */
+export async function download(url: string, name: string): Promise<void> {
+  const found = URL.createObjectURL(new Blob([await binary(url)]));
+  const link = document.createElement("a");
+  link.href = found;
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(found);
+}
+
 /** Stores a point file; throws the problem that names its bad rows. */
 export async function sendPoints(project: number, file: File): Promise<GeometryFile> {
   return sent(`/api/projects/${project}/files?name=${encodeURIComponent(file.name)}`, file);

@@ -1608,6 +1608,69 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Report on the grid, with the sections that are kept with the project and shown. */
+        get: {
+            parameters: {
+                query?: {
+                    upto?: number | null;
+                    kind?: "html" | "pdf";
+                    title?: string;
+                    note?: string;
+                    metric?: string;
+                    smoothed?: boolean;
+                };
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description an HTML page or a PDF file */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/quality": {
         parameters: {
             query?: never;

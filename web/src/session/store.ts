@@ -88,6 +88,8 @@ interface BoardState {
   sections: Section[];
   /** The cells that are looked at alone. */
   choice: Choice;
+  /** Title and note of the report. */
+  words: { title: string; note: string };
   /** The state that the present one is compared with, and how it is shown. */
   against: Against | null;
   /** What the bars of the histogram hold, and whether they are by even factors; as the metric asks if null. */
@@ -139,6 +141,7 @@ const START = {
   part: { kind: "all" } as Part,
   sections: [] as Section[],
   choice: { conditions: [], patch: "", grown: 0, shrunk: true } as Choice,
+  words: { title: "", note: "" },
   against: null as Against | null,
   bars: { by: "cells", log: null } as BoardState["bars"],
   probe: null,

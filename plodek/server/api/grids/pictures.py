@@ -36,7 +36,7 @@ def cell_out(grid: Grid, cell: WorstCell, label: str) -> CellOut:
     box = grid.xyz[cell.block][i : i + 2, j : j + 2, k : k + 2]
     corners = box.transpose(2, 1, 0, 3).reshape(-1, 3)
     return CellOut(
-        cell=grid.starts[cell.block] + int(np.ravel_multi_index((i, j, k), grid.shape_of(cell.block))),
+        cell=cell.cell,
         block=label,
         index=list(cell.index),
         value=finite(cell.value),

@@ -7,11 +7,12 @@ from math import prod
 from typing import Any, cast
 
 from plodek.core.blocks.continuing import EdgeEnd
-from plodek.core.blocks.layout import Edge, Side, Use, edge_of
+from plodek.core.blocks.layout import Edge, Side, Use
 from plodek.core.blocks.plan import clearest, plan
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
+from plodek.core.recipe.sentences import labels_in
 from plodek.core.spacing.jumps import GROWTH_LIMIT
 from plodek.server.api.guides.messages import GroupOut
 from plodek.server.api.guides.pictures import guides_out
@@ -173,10 +174,7 @@ def _steps(evaluation: Evaluation) -> list[StepState]:
     """Tell each step's state, with the labels of the entities it names, as they were when it was applied."""
     states = []
     for number, step in enumerate(evaluation.recipe.steps):
-        before = evaluation.before(number)
-        labels = before.layout.labels
-        tiers = {e: t.label for e, t in before.tier_by_edge.items()} if before.layout.blocks else {}
-        named = _named(step.model_dump(mode="json"), labels, tiers)
+        named = labels_in(step, evaluation.before(number))
         if evaluation.failed is None or number < evaluation.failed:
             report = list(evaluation.model.reports.get(step.id, ()))
             states.append(StepState(state="ok", labels=named, report=report))
@@ -186,24 +184,6 @@ def _steps(evaluation: Evaluation) -> list[StepState]:
         else:
             states.append(StepState(state="waiting", labels=named))
     return states
-
-
-def _named(value: Any, labels: dict[str, str], tiers: dict[Edge, str]) -> dict[str, str]:
-    """Collect friendly labels for the ids anywhere in a step."""
-    found: dict[str, str] = {}
-    if isinstance(value, dict):
-        for part in value.values():
-            found |= _named(part, labels, tiers)
-    elif isinstance(value, list):
-        if len(value) == 2 and all(isinstance(v, str) and v in labels for v in value):
-            edge = edge_of(value[0], value[1])
-            if edge in tiers:
-                found["|".join(value)] = f"{tiers[edge]} ({labels[value[0]]}→{labels[value[1]]})"
-        for part in value:
-            found |= _named(part, labels, tiers)
-    elif isinstance(value, str) and value in labels:
-        found[value] = labels[value]
-    return found
 
 
 def _edges(model: Model) -> list[EdgeOut]:

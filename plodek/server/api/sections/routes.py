@@ -12,25 +12,22 @@ from flask import Response
 from plodek.core.budget import need
 from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.choice import Range, choose, where
-from plodek.core.check.look.cutter import Cutter, cylinder, plane, plane_through, sphere
 from plodek.core.check.look.pieces import Pieces, cells_of
 from plodek.core.check.look.probe import probe
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
 from plodek.core.errors import BadValue, NothingFound
-from plodek.core.model.model import Model
-from plodek.core.shape.curves.curve import Curve
 from plodek.server.api.comparison.other import State, looked_at
 from plodek.server.api.context import UpTo, engine, evaluated_upto, files_of, sends
 from plodek.server.api.grids.pictures import finite
 from plodek.server.api.grids.routes import known_metric, measured
 from plodek.server.api.packing import packed
+from plodek.server.api.sections.cutters import cutter_of
 from plodek.server.api.sections.messages import (
     ChoiceIn,
     Look,
     LookIn,
     ProbeOut,
-    Section,
     SectionsIn,
     SectionsOut,
 )
@@ -79,7 +76,7 @@ def draw_sections(project: int, json_data: LookIn) -> Response:
     pieces, told = [], []
     for one in json_data.sections:
         try:
-            cut = section(grid, bricks, _cutter(one, evaluation.model))
+            cut = section(grid, bricks, cutter_of(one, evaluation.model))
             pieces.append(cells_of(grid, cut.cells) if one.whole else cut)
             told.append({"area": cut.area, "cells": len(np.unique(cut.cells)), "problem": ""})
         except (BadValue, NothingFound) as error:
@@ -173,23 +170,3 @@ def _together(several: list[Pieces]) -> Pieces:
         np.append(np.concatenate(starts), at),
         np.concatenate([nothing, *(one.cells for one in several)]),
     )
-
-
-def _cutter(asked: Section, model: Model) -> Cutter:
-    """Make what a section cuts with. Raises BadValue, and NothingFound for a guide that is not there."""
-    point = (0.0, 0.0, 0.0) if asked.point is None else asked.point
-    axis = (0.0, 0.0, 1.0) if asked.axis is None else asked.axis
-    if asked.kind == "sphere":
-        found = sphere(point, asked.radius)
-    elif asked.kind == "cylinder":
-        found = cylinder(point, axis, asked.radius)
-    elif asked.guide:
-        curve = model.guides.get(asked.guide)
-        if not isinstance(curve, Curve):
-            what = "is a surface" if curve else "is not there"
-            raise NothingFound(f"the guide “{asked.guide}” {what}", remedy="choose a curve")
-        share = np.array([asked.at])
-        found = plane(curve.at(share)[0], curve.tangent(share)[0])
-    else:
-        found = plane(point, axis) if asked.through is None else plane_through(asked.through)
-    return found.moved(asked.moved) if asked.moved else found

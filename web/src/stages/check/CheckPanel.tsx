@@ -7,6 +7,7 @@ import { Compare } from "./Compare";
 import { Metrics } from "./Metrics";
 import { OnlyBad } from "./OnlyBad";
 import { Probe } from "./Probe";
+import { Report } from "./Report";
 import { Sections } from "./Sections";
 import { Walls } from "./Walls";
 
@@ -18,7 +19,7 @@ export function CheckPanel() {
   const gate = steps.findLast((step) => step.kind === "gate");
   const flow = steps.findLast((step) => step.kind === "flow");
   return (
-    <Box>
+    <Box pb="4">
       <Box
         role="status"
         aria-label="Gate"
@@ -66,10 +67,10 @@ export function CheckPanel() {
       <OnlyBad metrics={quality.metrics} />
       <Compare />
       <Walls fits={quality.fits} heights={quality.heights} />
-      <Flex gap="2" mt="3">
-        <Quiet flex="1" onClick={() => (gate ? edit(gate.id) : begin("gate"))}>
-          Change the limits
-        </Quiet>
+      <Quiet mt="3" width="full" onClick={() => (gate ? edit(gate.id) : begin("gate"))}>
+        Change the limits
+      </Quiet>
+      <Flex gap="2" mt="1.5">
         <Quiet flex="1" onClick={() => begin("own-limit")}>
           Limit a part
         </Quiet>
@@ -77,6 +78,7 @@ export function CheckPanel() {
           {flow ? "Change the flow" : "Set the flow"}
         </Quiet>
       </Flex>
+      <Report />
     </Box>
   );
 }
