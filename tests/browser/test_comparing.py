@@ -90,3 +90,48 @@ def test_two_states_stand_side_by_side(board):
     expect(group.get_by_role("alert")).to_contain_text("is no parameter")
     group.get_by_label("Compare with").select_option("nothing")
     expect(page.get_by_label("the other state")).to_have_count(0)
+
+
+def test_what_made_the_bad_cells_is_told_and_shown(board):
+    board.demo("What made them")
+    board.go("Check")
+    row(board, "largest included angle").click()
+    group = board.hand.get_by_role("group", name="Only the bad")
+    group.get_by_role("button", name="Cells worse than").click()
+    expect(group).to_contain_text("What made them")
+    expect(group).to_contain_text(re.compile(r"\d+ cells along edge c\d+–c\d+, round which 5 blocks meet"))
+    expect(group).to_contain_text(re.compile("nearest guides.*pier"))
+    group.get_by_role("button", name="Show me").first.click()
+    expect(board.hand.get_by_text(re.compile("1 edge|1 corner"))).to_be_visible()
+
+
+def test_the_distance_between_nodes_of_two_cells_is_told(board):
+    page = board.page
+    board.box("Distance", "4", "2", "1")
+    board.go("Check")
+    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    board.page.get_by_role("button", name="Go there").first.click()
+    nodes = board.hand.get_by_role("group", name="Distance between nodes")
+    nodes.get_by_role("button", name="Measure from it").click()
+    expect(nodes).to_contain_text("0 m")
+    nodes.get_by_label("Node").select_option(index=7)
+    edges = board.hand.get_by_role("group", name="Cell in hand")
+    expect(nodes).not_to_contain_text(re.compile(r"from B1 \(\d+, \d+, \d+\)\s*0 m"))
+    page.keyboard.press("Escape")
+    expect(edges).to_have_count(0)
+
+
+def test_a_report_is_downloaded_with_the_words_typed(board, tmp_path):
+    board.box("Reported", "4", "2", "1")
+    board.go("Check")
+    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    group = board.hand.get_by_role("group", name="Report")
+    group.get_by_label("Title of the report").fill("Weir, second try")
+    group.get_by_label("Note of the report").fill("Look at the bed.")
+    with board.page.expect_download() as found:
+        group.get_by_role("button", name="HTML").click()
+    assert found.value.suggested_filename == "Weir-second-try.html"
+    found.value.save_as(tmp_path / "r.html")
+    page = (tmp_path / "r.html").read_text()
+    assert "<h1>Weir, second try</h1>" in page
+    assert "Look at the bed." in page

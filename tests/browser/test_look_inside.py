@@ -85,7 +85,7 @@ def test_only_the_bad_cells_are_shown_and_told_where_they_are(board):
     expect(group).to_contain_text("and 9 more")
     expect(group).to_contain_text("too many to be drawn apart")
     group.get_by_label("At a patch").select_option("pier")
-    expect(group).to_contain_text("nearestpier")
+    expect(group).to_contain_text("nearest patchespier")
     group.get_by_role("button", name="Show all again").click()
     expect(group.get_by_role("button", name="Show them")).to_be_visible()
 

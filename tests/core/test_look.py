@@ -12,7 +12,7 @@ from plodek.core.build.build import filled_grid
 from plodek.core.check.groups import by_block, by_blocks, by_patch, by_region
 from plodek.core.check.listing import lines_of, looked_into, write_csv
 from plodek.core.check.look.bricks import bricks_of
-from plodek.core.check.look.choice import Range, choose, where
+from plodek.core.check.look.choice import Range, choose, nearest, where
 from plodek.core.check.look.cutter import plane
 from plodek.core.check.look.pieces import cells_of
 from plodek.core.check.look.probe import SIDES, probe
@@ -92,9 +92,11 @@ def test_cells_at_a_patch_are_those_with_a_face_in_it(box):
     grid, cells = box
     chosen = choose(grid, cells, [EVERY], patch="bed")
     assert len(chosen) == sum(grid.patch_faces(p) for p in grid.patches if p.name == "bed")
-    found = where(grid, cells, chosen)
-    assert next(iter(found.near)) == "bed"
-    assert sum(found.near.values()) == len(chosen)
+    found = where(cells, chosen)
+    assert found.cells == len(chosen)
+    near = nearest(cells, chosen, {patch.name: patch.windows for patch in grid.patches})
+    assert next(iter(near)) == "bed"
+    assert sum(near.values()) == len(chosen)
     with pytest.raises(NothingFound, match="no patch “nix”. The patches are bed, sides"):
         choose(grid, cells, [EVERY], patch="nix")
 
@@ -102,13 +104,13 @@ def test_cells_at_a_patch_are_those_with_a_face_in_it(box):
 def test_where_cells_are_adds_up(box):
     grid, cells = box
     chosen = choose(grid, cells, [EVERY])
-    found = where(grid, cells, chosen)
+    found = where(cells, chosen)
     assert (found.cells, found.share) == (grid.cells, pytest.approx(1.0))
     assert found.volume == pytest.approx(2.0)
     assert sum(found.blocks.values()) == sum(found.regions.values()) == grid.cells
     assert found.blocks == {name: grid.block_cells(b) for b, name in enumerate(grid.names)}
-    none = where(grid, cells, choose(grid, cells, [Range("skewness", 2.0, 3.0)]))
-    assert (none.cells, none.share, none.blocks, none.near) == (0, 0.0, {}, {})
+    none = where(cells, choose(grid, cells, [Range("skewness", 2.0, 3.0)]))
+    assert (none.cells, none.share, none.blocks) == (0, 0.0, {})
 
 
 def test_cells_alone_have_their_own_outside(box):
@@ -140,7 +142,7 @@ def test_a_plane_grid_shows_its_cells_as_they_lie():
     grid = filled_grid(model)
     found = cells_of(grid, np.arange(grid.cells))
     assert (len(found), found.area) == (grid.cells, pytest.approx(2.0))
-    assert where(grid, measure(grid), np.arange(3)).cells == 3
+    assert where(measure(grid), np.arange(3)).cells == 3
 
 
 @pytest.mark.parametrize("metric", list(BY_KEY))

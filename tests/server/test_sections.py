@@ -133,7 +133,6 @@ def test_chosen_cells_are_told_with_their_labels(client, place):
     index, arrays = opened(client.post(f"{place}/cells/picture", json=ask))
     found = index["where"]
     assert found["blocks"] == {"B1": found["cells"]}
-    assert found["near"] == {"all": pytest.approx(found["cells"], abs=1)}
     assert len(arrays["cells"]) == 6 * found["cells"]
     grown, _ = opened(client.post(f"{place}/cells/picture", json=ask | {"grown": 20}))
     assert grown["where"]["share"] == pytest.approx(1.0)
@@ -206,3 +205,24 @@ def test_faces_of_the_outside_tell_their_cells(client, place):
         middle = [1.0, 0.5, 0.5]
         away = np.abs(nodes[face][:, None] + middle - corners[None]).max(axis=2).min(axis=1)
         assert away.max() < 1e-6
+
+
+def test_what_made_cells_is_told_with_advice_and_what_is_nearest(client, place):
+    ask = {"ranges": [{"metric": "aspect_ratio", "low": 1.0}], "patch": "all"}
+    found = client.post(f"{place}/cells/causes", json=ask).json
+    assert set(found["patches"]) == {"all"}
+    assert found["guides"] == {}
+    assert {one["kind"] for one in found["causes"]} <= {"corner", "edge", "side", "block"}
+    assert all(one["text"] and one["cure"] for one in found["causes"])
+    bent = [
+        {"kind": "block", "id": "k", "corners": [[0, 0], [4, 0], [0, 1], [4, 1]]},
+        {"kind": "block", "id": "l", "corners": [[0, 1], [4, 1], [0.6, 1.4], [7, 1.4]]},
+        {"kind": "count", "id": "n", "tier": {"all": True}, "cells": 8},
+    ]
+    assert client.put(f"{place}/recipe", json={"base": 1, "steps": bent}).status_code == 200
+    ask = {"ranges": [{"metric": "smallest_angle", "high": 30.0}]}
+    told = client.post(f"{place}/cells/causes", json=ask).json["causes"]
+    (sharp,) = [one for one in told if "with 8°" in one["text"]]
+    assert sharp["kind"] == "corner"
+    assert sharp["advice"]["corners"] == sharp["corners"]
+    assert [one["advice"] for one in told if one is not sharp] == [None] * (len(told) - 1)

@@ -25,6 +25,7 @@ LOOKING = {
     "POST /api/projects/{project}/measurements",
     "POST /api/projects/{project}/sections/picture",
     "POST /api/projects/{project}/cells/picture",
+    "POST /api/projects/{project}/cells/causes",
     "POST /api/projects/{project}/comparison",
     "POST /api/projects/{project}/comparison/picture",
     "POST /api/projects/{project}/copies",

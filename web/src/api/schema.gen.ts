@@ -2652,6 +2652,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/cells/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell what made chosen cells as they are, what helps, and which patches and guides are nearest. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ChoiceIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CausesOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/preview/shape": {
         parameters: {
             query?: never;
@@ -5112,6 +5172,68 @@ export interface components {
              * @default null
              */
             upto: number | null;
+        };
+        /**
+         * AdviceOut
+         * @description A suggestion with the steps that take it, before which step they belong, and where to look.
+         */
+        "CausesOut.AdviceOut": {
+            /** Rule */
+            rule: string;
+            /** Text */
+            text: string;
+            /** At */
+            at: number;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /** Blocks */
+            blocks: string[];
+            /** Corners */
+            corners: string[];
+            /** Edges */
+            edges: string[][];
+        };
+        /**
+         * CauseOut
+         * @description A part of the layout that cells stand at: its ids, what is wrong there, what helps, perhaps advice.
+         */
+        "CausesOut.CauseOut": {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "corner" | "edge" | "side" | "block";
+            /** Cells */
+            cells: number;
+            /** Text */
+            text: string;
+            /** Cure */
+            cure: string;
+            /** Blocks */
+            blocks: string[];
+            /** Corners */
+            corners: string[];
+            /** Edges */
+            edges: string[][];
+            advice: components["schemas"]["CausesOut.AdviceOut"] | null;
+        };
+        /**
+         * CausesOut
+         * @description What made cells as they are, and the patches and guides nearest to them, with how many are.
+         */
+        CausesOut: {
+            /** Causes */
+            causes: components["schemas"]["CausesOut.CauseOut"][];
+            /** Patches */
+            patches: {
+                [key: string]: number;
+            };
+            /** Guides */
+            guides: {
+                [key: string]: number;
+            };
         };
         /**
          * OtherIn

@@ -30,7 +30,7 @@ export interface SectionsWish {
 }
 
 export interface ChosenWish extends SectionsWish {
-  ranges: { metric: string; low?: number; high?: number }[];
+  ranges: { metric: string; low: number | null; high: number | null }[];
   patch: string;
   grown: number;
   shrunk: number;
@@ -47,6 +47,24 @@ export const useChosenPicture = (
     queryKey: ["chosen picture", project, revision, wish],
     queryFn: async ({ signal }) =>
       unpacked<ChosenPicture>(await binary(`/api/projects/${project}/cells/picture`, wish, signal)),
+    enabled: enabled && wish.ranges.length > 0,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    retry: false,
+  });
+
+/** What made cells as they are, and what is nearest to them. */
+export const useCauses = (project: number, revision: number, wish: ChosenWish, enabled: boolean) =>
+  useQuery({
+    queryKey: ["causes", project, revision, wish],
+    queryFn: () =>
+      taken(
+        http.POST("/api/projects/{project}/cells/causes", {
+          params: { path: { project } },
+          body: { ...wish, other: wish.other ?? null },
+        }),
+      ),
     enabled: enabled && wish.ranges.length > 0,
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,

@@ -24,6 +24,7 @@ export type GeometryFile = Schemas["FileOut"];
 export type Group = Model["groups"][number];
 export type Mending = Schemas["MendOut"];
 export type Measured = Schemas["MeasureOut"];
+export type Causes = Schemas["CausesOut"];
 export type Comparison = Schemas["ComparisonOut"];
 export type Other = Schemas["ComparisonIn"]["other"];
 export type Revision = Schemas["RevisionsOut"]["revisions"][number];
@@ -57,7 +58,6 @@ export interface ChosenPicture extends PiecesPicture {
     share: number;
     blocks: Record<string, number>;
     regions: Record<string, number>;
-    near: Record<string, number>;
   };
 }
 

@@ -14,8 +14,9 @@ from plodek.core.check.groups import cells_of_part
 from plodek.core.check.measure import CellValues
 from plodek.core.errors import NothingFound
 from plodek.core.grid.grid import Grid
+from plodek.core.grid.window import Window
 
-#: Cells of which the nearest patch is looked for.
+#: Cells of which what is nearest is looked for.
 _MOST_NEAR = 2000
 
 
@@ -30,17 +31,13 @@ class Range:
 
 @dataclass(frozen=True)
 class Where:
-    """Where cells are: how many in each block and region, their volume, and its share of all.
-
-    ``near`` counts, for up to 2 000 of them, the patches that are nearest.
-    """
+    """Where cells are: how many in each block and region, their volume, and its share of all."""
 
     cells: int
     volume: float
     share: float
     blocks: Mapping[str, int]
     regions: Mapping[str, int]
-    near: Mapping[str, int]
 
 
 def choose(grid: Grid, cells: CellValues, ranges: Sequence[Range], patch: str = "", grown: int = 0) -> Ints:
@@ -84,8 +81,9 @@ def _with_neighbours(grid: Grid, chosen: Bools) -> Bools:
     return found
 
 
-def where(grid: Grid, cells: CellValues, chosen: Ints) -> Where:
+def where(cells: CellValues, chosen: Ints) -> Where:
     """Tell where chosen cells (n,) are."""
+    grid = cells.grid
     starts = np.asarray(grid.starts)
     counts = np.diff(np.searchsorted(chosen, starts))
     blocks = {grid.names[b]: int(counts[b]) for b in np.argsort(-counts, kind="stable") if counts[b]}
@@ -94,23 +92,28 @@ def where(grid: Grid, cells: CellValues, chosen: Ints) -> Where:
     whole = float(cells.volume.sum())
     return Where(
         len(chosen), volume, volume / whole if whole else 0.0, blocks,
-        {name: count for name, count in regions.items() if count}, _nearest(grid, chosen),
+        {name: count for name, count in regions.items() if count},
     )  # fmt: skip
 
 
-def _nearest(grid: Grid, chosen: Ints) -> dict[str, int]:
-    """Count the patches nearest to chosen cells, to an evenly spread part of them where they are many."""
-    if not len(chosen) or not grid.patches:
+def nearest(cells: CellValues, chosen: Ints, named: Mapping[str, Sequence[Window]]) -> dict[str, int]:
+    """Count which of windows by their names are nearest to chosen cells (n,), the most frequent first.
+
+    Where the cells are many an evenly spread part of them is looked at.
+    """
+    grid = cells.grid
+    places = {name: [_faces(grid.nodes(window)) for window in windows] for name, windows in named.items()}
+    places = {name: found for name, found in places.items() if found}
+    if not len(chosen) or not places:
         return {}
     some = chosen[np.unique(np.linspace(0, len(chosen) - 1, _MOST_NEAR).astype(int))]
-    places = [
-        np.concatenate([_faces(grid.nodes(window)) for window in patch.windows]) for patch in grid.patches
-    ]
-    owner = np.repeat(np.arange(len(places)), [len(one) for one in places])
-    _, at = cKDTree(np.concatenate(places)).query(_centres(grid, some))
-    counts = np.bincount(owner[at], minlength=len(places))
-    order = np.argsort(-counts, kind="stable")
-    return {grid.patches[n].name: int(counts[n]) for n in order if counts[n]}
+    every = [np.concatenate(found) for found in places.values()]
+    owner = np.repeat(np.arange(len(every)), [len(one) for one in every])
+    # In the plane cells are measured at half their unit depth.
+    _, at = cKDTree(np.concatenate(every)[:, : grid.dim]).query(cells.centres[: grid.dim, some].T)
+    counts = np.bincount(owner[at], minlength=len(every))
+    order, names = np.argsort(-counts, kind="stable"), list(places)
+    return {names[n]: int(counts[n]) for n in order if counts[n]}
 
 
 def _faces(nodes: Floats) -> Floats:
@@ -120,17 +123,3 @@ def _faces(nodes: Floats) -> Floats:
         low = np.take(nodes, range(nodes.shape[axis] - 1), axis)
         nodes = 0.5 * (low + np.take(nodes, range(1, nodes.shape[axis]), axis))
     return nodes.reshape(-1, 3)
-
-
-def _centres(grid: Grid, chosen: Ints) -> Floats:
-    """Give the middles (n, 3) of cells."""
-    starts, found = np.asarray(grid.starts), np.empty((len(chosen), 3))
-    for block in np.unique(np.searchsorted(starts, chosen, side="right") - 1):
-        ours = (chosen >= starts[block]) & (chosen < starts[block + 1])
-        i, j, k = np.unravel_index(chosen[ours] - starts[block], grid.shape_of(int(block)))
-        nodes = grid.xyz[block]
-        top = min(1, nodes.shape[2] - 1)
-        found[ours] = 0.125 * sum(
-            nodes[i + a, j + b, k + c * top] for a in (0, 1) for b in (0, 1) for c in (0, 1)
-        )
-    return found

@@ -40,13 +40,17 @@ def get_advice(project: int, query_data: AdviceQuery) -> AdvicesOut:
     What is suggested for a plane that is smoothed later stands before the smoothing; the spacing along
     a lift of it is looked at where the recipe ends.
     """
-    found = projects.get(project)
-    steps = projects.steps_of(found)[: query_data.upto]
+    return AdvicesOut(advice=advice_on(projects.get(project), query_data.upto, query_data.stage))
+
+
+def advice_on(found: Project, upto: int | None, stage: Literal["Blocks", "Spacing"]) -> list[AdviceOut]:
+    """Give the advice on the blocks or the spacing of a project's recipe, or of its first steps."""
+    steps = projects.steps_of(found)[:upto]
     stages = {kind.name_of_kind(): kind.stage for kind in kinds()}
     smoothed = [n for n, step in enumerate(steps) if stages.get(step["kind"]) == "Smooth"]
-    last = [n + 1 for n, step in enumerate(steps) if stages.get(step["kind"]) in _STAGES[query_data.stage]]
+    last = [n + 1 for n, step in enumerate(steps) if stages.get(step["kind"]) in _STAGES[stage]]
     at = min(smoothed[:1] + last[-1:], default=0)
-    advise_on = advise if query_data.stage == "Blocks" else advise_spacing
+    advised = advise if stage == "Blocks" else advise_spacing
     taken = {step["id"] for step in steps}
     fresh = (f"advice-{n}" for n in count(1) if f"advice-{n}" not in taken)
 
@@ -54,14 +58,9 @@ def get_advice(project: int, query_data: AdviceQuery) -> AdvicesOut:
         before = evaluated(found, steps[:at])
         if before.error is not None or not before.model.layout.filled:
             return []
-        return [
-            _out(one, at, [s | {"id": next(fresh)} for s in one.steps]) for one in advise_on(before.model)
-        ]
+        return [_out(one, at, [s | {"id": next(fresh)} for s in one.steps]) for one in advised(before.model)]
 
-    advice = given(at)
-    if query_data.stage == "Spacing" and smoothed:
-        advice += given(len(steps))
-    return AdvicesOut(advice=advice)
+    return [*given(at), *(given(len(steps)) if stage == "Spacing" and smoothed else [])]
 
 
 def _out(advice: Advice, at: int, steps: list[dict[str, Any]]) -> AdviceOut:

@@ -7,8 +7,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from plodek.core.recipe.document import MOST_STEPS
+from plodek.server.api.advice.messages import AdviceOut
 from plodek.server.api.comparison.messages import OtherIn
-from plodek.server.api.messages import Message
+from plodek.server.api.messages import Message, Pair
 
 #: Sections of a project at most.
 MOST_SECTIONS = 12
@@ -100,3 +101,24 @@ class ChoiceIn(Look):
     patch: str = Field(default="", max_length=200)
     grown: int = Field(default=0, ge=0, le=20)
     shrunk: float = Field(default=0.0, ge=0, lt=1)
+
+
+class CauseOut(Message):
+    """A part of the layout that cells stand at: its ids, what is wrong there, what helps, perhaps advice."""
+
+    kind: Literal["corner", "edge", "side", "block"]
+    cells: int
+    text: str
+    cure: str
+    blocks: list[str]
+    corners: list[str]
+    edges: list[Pair]
+    advice: AdviceOut | None
+
+
+class CausesOut(Message):
+    """What made cells as they are, and the patches and guides nearest to them, with how many are."""
+
+    causes: list[CauseOut]
+    patches: dict[str, int]
+    guides: dict[str, int]

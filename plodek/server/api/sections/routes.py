@@ -9,14 +9,20 @@ import numpy as np
 from apiflask import APIBlueprint
 from flask import Response
 
+from plodek.core.arrays import Ints
+from plodek.core.blocks.layout import edge_of
 from plodek.core.budget import need
+from plodek.core.build.causes import Cause, causes, guide_windows
 from plodek.core.check.look.bricks import bricks_of
-from plodek.core.check.look.choice import Range, choose, where
+from plodek.core.check.look.choice import Range, choose, nearest, where
 from plodek.core.check.look.pieces import Pieces, cells_of
 from plodek.core.check.look.probe import probe
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
 from plodek.core.errors import BadValue, NothingFound
+from plodek.core.model.model import Model
+from plodek.server.api.advice.messages import AdviceOut
+from plodek.server.api.advice.routes import advice_on
 from plodek.server.api.comparison.other import State, looked_at
 from plodek.server.api.context import UpTo, engine, evaluated_upto, files_of, sends
 from plodek.server.api.grids.pictures import finite
@@ -24,6 +30,8 @@ from plodek.server.api.grids.routes import known_metric, measured
 from plodek.server.api.packing import packed
 from plodek.server.api.sections.cutters import cutter_of
 from plodek.server.api.sections.messages import (
+    CauseOut,
+    CausesOut,
     ChoiceIn,
     Look,
     LookIn,
@@ -92,21 +100,68 @@ def draw_sections(project: int, json_data: LookIn) -> Response:
 def draw_cells(project: int, json_data: ChoiceIn) -> Response:
     """Draw chosen cells alone, and tell where they are."""
     _, evaluation, grid, cells, _ = _looked_into(project, json_data)
+    chosen = _chosen(json_data, cells)
+    need("faces", len(chosen), where="the chosen cells")
+    shrunk = json_data.shrunk if len(chosen) <= MOST_SHRUNK else 0.0
+    labels, found = evaluation.model.layout.labels, where(cells, chosen)
+    told = asdict(found) | {"blocks": {labels[name]: count for name, count in found.blocks.items()}}
+    drawn = cells_of(grid, chosen, shrunk=shrunk)
+    return _picture(drawn, cells, json_data.metric, {"where": told, "shrunk": shrunk})
+
+
+@blueprint.post("/projects/<int:project>/cells/causes")
+@blueprint.input(ChoiceIn)
+@blueprint.output(CausesOut)
+@needs("see")
+@evaluated_apart()
+def tell_causes(project: int, json_data: ChoiceIn) -> CausesOut:
+    """Tell what made chosen cells as they are, what helps, and which patches and guides are nearest."""
+    found, evaluation, grid, cells, _ = _looked_into(project, json_data)
+    chosen = _chosen(json_data, cells)
+    metrics = [one.metric for one in json_data.ranges]
+    advice = (
+        []
+        if json_data.other
+        else [*advice_on(found, json_data.upto, "Blocks"), *advice_on(found, json_data.upto, "Spacing")]
+    )
+    return CausesOut(
+        causes=[
+            CauseOut(
+                **asdict(one)
+                | {
+                    "edges": [list(edge) for edge in one.edges],
+                    "advice": _cure(one, advice, evaluation.model),
+                }
+            )
+            for one in causes(evaluation.model, grid, chosen, metrics)
+        ],
+        patches=nearest(cells, chosen, {patch.name: patch.windows for patch in grid.patches}),
+        guides=nearest(cells, chosen, guide_windows(evaluation.model, grid)),
+    )
+
+
+def _cure(cause: Cause, advice: list[AdviceOut], model: Model) -> AdviceOut | None:
+    """Find the advice that is about the part of the layout that is at fault."""
+    tiers = {model.tier_by_edge[edge].label for edge in cause.edges if edge in model.tier_by_edge}
+    for one in advice:
+        edges = [edge_of(*edge) for edge in one.edges]
+        same = tiers & {model.tier_by_edge[e].label for e in edges if e in model.tier_by_edge}
+        if set(one.corners) & set(cause.corners) or set(one.blocks) & set(cause.blocks) or same:
+            return one
+    return None
+
+
+def _chosen(choice: ChoiceIn, cells: CellValues) -> Ints:
+    """Choose cells as they are asked for."""
     ranges = [
         Range(
             known_metric(one.metric),
             -np.inf if one.low is None else one.low,
             np.inf if one.high is None else one.high,
         )
-        for one in json_data.ranges
+        for one in choice.ranges
     ]
-    chosen = choose(grid, cells, ranges, json_data.patch, json_data.grown)
-    need("faces", len(chosen), where="the chosen cells")
-    shrunk = json_data.shrunk if len(chosen) <= MOST_SHRUNK else 0.0
-    labels, found = evaluation.model.layout.labels, where(grid, cells, chosen)
-    told = asdict(found) | {"blocks": {labels[name]: count for name, count in found.blocks.items()}}
-    drawn = cells_of(grid, chosen, shrunk=shrunk)
-    return _picture(drawn, cells, json_data.metric, {"where": told, "shrunk": shrunk})
+    return choose(cells.grid, cells, ranges, choice.patch, choice.grown)
 
 
 class ProbeQuery(UpTo):

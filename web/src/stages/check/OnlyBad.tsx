@@ -7,6 +7,7 @@ import { type Condition, useBoard } from "../../session/store";
 import { Empty, Fact, Heading, Quiet, Wrong } from "../../theme/parts";
 import { useChosen } from "../../view/inside/useChosen";
 import { Check } from "./SectionFields";
+import { WhatMade } from "./WhatMade";
 
 type Metric = Quality["metrics"][number];
 
@@ -131,6 +132,7 @@ export function OnlyBad({ metrics }: { metrics: Metric[] }) {
       )}
       {shown && query.error && <Wrong>{query.error.message}</Wrong>}
       {shown && picture && !query.error && <Told where={picture.where} />}
+      {shown && picture && picture.where.cells > 0 && !query.error && <WhatMade />}
       {shown && picture && choice.shrunk && !picture.shrunk && (
         <Empty>They are too many to be drawn apart: choose fewer for that.</Empty>
       )}
@@ -147,7 +149,6 @@ function Told({ where }: { where: ChosenPicture["where"] }) {
       <Fact name="of the volume" value={percent(where.share)} />
       <Fact name="in blocks" value={counted(where.blocks)} />
       {regions.length > 1 && <Fact name="in regions" value={counted(where.regions)} />}
-      <Fact name="nearest" value={Object.keys(where.near).slice(0, 3).join(", ")} />
     </Box>
   );
 }

@@ -7,6 +7,7 @@ import { useBoardData } from "../../session/context";
 import { typing } from "../../session/keys";
 import { useBoard } from "../../session/store";
 import { Fact, Heading, Quiet, Wrong } from "../../theme/parts";
+import { NodeDistance } from "./NodeDistance";
 
 type Metric = Quality["metrics"][number];
 
@@ -98,6 +99,7 @@ export function Probe({ metrics }: { metrics: Metric[] }) {
           onChange={(event) => setAgainst(event.target.value)}
         />
       </Flex>
+      <NodeDistance cell={cell} unit={model.unit} />
       <Beyond cell={cell} go={(to) => set({ probe: to })} />
     </Box>
   );

@@ -7,23 +7,15 @@ export function useChosen() {
   const { project, recipe, grid } = useBoardData();
   const { choice, layer, here, share, metric, part } = useBoard((board) => board);
   const asked = part.kind === "chosen" && grid !== null && layer !== "Blocks";
-  const query = useChosenPicture(
-    project,
-    recipe.revision,
-    {
-      upto: here,
-      smoothed: share > 0,
-      metric: layer === "Quality" ? metric : null,
-      ranges: choice.conditions.map(({ metric, low, high }) => ({
-        metric,
-        ...(low !== null && { low }),
-        ...(high !== null && { high }),
-      })),
-      patch: choice.patch,
-      grown: choice.grown,
-      shrunk: choice.shrunk ? 0.25 : 0,
-    },
-    asked,
-  );
-  return { picture: asked ? (query.data ?? null) : null, query };
+  const wish = {
+    upto: here,
+    smoothed: share > 0,
+    metric: layer === "Quality" ? metric : null,
+    ranges: choice.conditions,
+    patch: choice.patch,
+    grown: choice.grown,
+    shrunk: choice.shrunk ? 0.25 : 0,
+  };
+  const query = useChosenPicture(project, recipe.revision, wish, asked);
+  return { picture: asked ? (query.data ?? null) : null, query, wish, asked };
 }
