@@ -46,6 +46,7 @@ def take_all(board: Board) -> None:
     board.page.mouse.click(570, 400)
     expect(board.hand.get_by_role("group", name="Cell in hand")).to_be_visible()
     take(board, "check")
+    compared(board)
     board.go("Hand-off")
     take(board, "hand-off")
     page.get_by_role("button", name="Plodek").click()
@@ -58,8 +59,34 @@ def take_all(board: Board) -> None:
     fin(board)
 
 
+def compared(board: Board) -> None:
+    """The smoothed grid beside the filled one with a section through both, and the report."""
+    page = board.page
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="scaled Jacobian").click()
+    group = board.hand.get_by_role("group", name="Compare")
+    group.get_by_label("Compare with").select_option("filled")
+    expect(group).to_contain_text("better")
+    group.scroll_into_view_if_needed()
+    page.get_by_role("button", name="Fit", exact=True).click()
+    group.get_by_text("nodes apart").scroll_into_view_if_needed()
+    take(board, "compare")
+    group.get_by_label("Compare with").select_option("nothing")
+    report = board.hand.get_by_role("group", name="Report")
+    report.get_by_label("Note of the report").fill("First grid for the shoreline study.")
+    with page.expect_download() as found:
+        report.get_by_role("button", name="HTML").click()
+    with tempfile.TemporaryDirectory() as folder:
+        found.value.save_as(Path(folder) / "report.html")
+        sheet = page.context.new_page()
+        sheet.set_viewport_size({"width": 900, "height": 1250})
+        sheet.goto(f"file://{folder}/report.html")
+        sheet.screenshot(path=TARGET / "report.png")
+        sheet.close()
+
+
 def spacing(board: Board) -> None:
-    """The pier's wall layer with the help for its height, a name for a tier, and a chain through the blocks."""
+    """The pier's wall layer with the help for its height, and a chain through the blocks."""
     page = board.page
     board.go("Spacing")
     layer = board.steps.filter(has_text="Wall layer")
@@ -75,14 +102,9 @@ def spacing(board: Board) -> None:
     page.get_by_label("Take tier T1 in hand").click()
     page.get_by_role("button", name="whole chain").click()
     take(board, "chain")
-    page.get_by_role("button", name="Edges: growth").click()
     page.get_by_role("button", name="chain of").click()
-    page.keyboard.press("a")
-    board.field("Name").fill("upstream")
-    expect(board.effect).to_contain_text("cells")
-    take(board, "tiers")
     page.keyboard.press("Escape")
-    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Edges: growth").click()
     page.get_by_role("button", name="In the plane", exact=True).click()
     page.get_by_role("button", name="Cells", exact=True).click()
     page.get_by_role("button", name="Edges: plain").click()

@@ -184,7 +184,7 @@ def test_a_wall_that_lines_leave_aslant_says_by_how_much():
 def test_lines_end_where_no_block_goes_on():
     grid = build.filled_grid(laid(CHANNEL))
     bed = next(p for p in grid.patches if p.name == "bed")
-    lines = Lines(grid, bed.windows[0])
+    lines = Lines(grid, bed.windows)
     seen = [lines.cell]
     for _ in range(99):
         lines.step()

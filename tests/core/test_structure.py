@@ -35,7 +35,19 @@ def test_the_core_knows_neither_server_nor_database_nor_recipes():
 
 
 def test_imports_inside_the_core_run_one_way():
-    order = ["shape", "blocks", "spacing", "grid", "smooth", "check", "formats", "model", "build", "recipe"]
+    order = [
+        "shape",
+        "blocks",
+        "spacing",
+        "grid",
+        "smooth",
+        "check",
+        "formats",
+        "model",
+        "build",
+        "recipe",
+        "report",
+    ]
     for path in CORE.rglob("*.py"):
         if path.parent == CORE:
             continue

@@ -4,18 +4,18 @@ import re
 
 import pytest
 
-from tests.server.test_sections import KEPT, PLANE, STEPS, place  # noqa: F401
+from tests.server.boxed import KEPT, PLANE, STEPS
 
 
 @pytest.mark.parametrize(("kind", "begins"), [("html", b"<!doctype html>"), ("pdf", b"%PDF-")])
-def test_a_report_is_sent_as_it_is_asked_for(client, place, kind, begins):  # noqa: F811
+def test_a_report_is_sent_as_it_is_asked_for(client, place, kind, begins):
     answer = client.get(f"{place}/report?kind={kind}&title=Weir&note=Second+try&metric=aspect_ratio")
     assert answer.status_code == 200
     assert answer.data.startswith(begins)
     assert kind in answer.mimetype
 
 
-def test_it_shows_the_sections_that_are_kept_and_shown(client, place):  # noqa: F811
+def test_it_shows_the_sections_that_are_kept_and_shown(client, place):
     kept = [
         KEPT | PLANE,
         KEPT | {"kind": "sphere", "point": [1, 0.5, 0.5], "radius": 0.3},
@@ -43,7 +43,7 @@ def test_it_shows_the_sections_that_are_kept_and_shown(client, place):  # noqa: 
 @pytest.mark.parametrize(
     ("query", "said"), [("metric=beauty", "is no metric"), ("kind=docx", "kind"), ("upto=0", "no blocks")]
 )
-def test_what_cannot_be_reported_is_refused_in_words(client, place, query, said):  # noqa: F811
+def test_what_cannot_be_reported_is_refused_in_words(client, place, query, said):
     answer = client.get(f"{place}/report?{query}")
     assert answer.status_code == 422
     assert said in str(answer.json)

@@ -14,8 +14,8 @@ from plodek.core.check.quality import Gate, Summary, gate, summary
 from plodek.core.errors import BadValue
 from plodek.core.grid.grid import Grid
 
-#: Coordinates beyond this have no use, and their volumes no number.
-_FURTHEST = 1e90
+#: Coordinates beyond this have no use, and squares of their volumes no number.
+_FURTHEST = 1e40
 
 
 @dataclass(frozen=True)

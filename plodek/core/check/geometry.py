@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.grid.grid import Grid
-from plodek.core.grid.window import Window
+from plodek.core.grid.window import Interface, Window
 
 
 def in_rows(nodes: Floats, dim: int) -> Floats:
@@ -58,6 +61,37 @@ def cells_at(grid: Grid, window: Window) -> Ints:
     shape = grid.shape_of(window.block)
     spans = [np.arange(n)[part] for n, part in zip(shape, window.slices(shape, cells=True), strict=True)]
     return grid.starts[window.block] + np.ravel_multi_index(np.ix_(*spans), shape)
+
+
+@dataclass(frozen=True)
+class Joined:
+    """The faces (n,) at interfaces: the cells on both sides, and the face's ``normal`` and ``middle`` (n, 3).
+
+    The normal, doubled, looks from ``ours`` to ``theirs``.
+    """
+
+    ours: Ints
+    theirs: Ints
+    normal: Floats
+    middle: Floats
+
+    @staticmethod
+    def of(grid: Grid, joints: Sequence[Interface]) -> Joined:
+        """Gather the faces of all interfaces among some."""
+        none = np.empty(0, dtype=np.int64), np.empty((0, 3))
+        return Joined(
+            np.concatenate([none[0], *(cells_at(grid, joint.first).ravel() for joint in joints)]),
+            np.concatenate([none[0], *(cells_beyond(grid, joint).ravel() for joint in joints)]),
+            np.concatenate(
+                [none[1], *(face_normals(grid, j.first) * (1.0 if j.first.end else -1.0) for j in joints)]
+            ),
+            np.concatenate([none[1], *(face_centres(grid, joint.first) for joint in joints)]),
+        )
+
+
+def cells_beyond(grid: Grid, joint: Interface) -> Ints:
+    """Give the cells behind the second window of an interface, as the first one's cells lie."""
+    return joint.orientation.apply(cells_at(grid, joint.second))
 
 
 def face_centres(grid: Grid, window: Window) -> Floats:

@@ -13,7 +13,7 @@ import numpy as np
 from cachetools import LRUCache
 
 from plodek.core.arrays import Bools, Floats
-from plodek.core.check.geometry import cells_at, face_normals, in_rows, ratios, slants
+from plodek.core.check.geometry import Joined, in_rows, ratios, slants
 from plodek.core.check.kernels.cells import measure_cells
 from plodek.core.check.kernels.faces import measure_inner_faces
 from plodek.core.check.metric import BASIC
@@ -37,12 +37,13 @@ class CellValues:
     """Metrics of every cell of a ``grid``: ``volume`` (cells,), ``folded`` (cells,), ``centres`` (3, cells).
 
     ``poles`` (cells,) tells the cells with a shrunk edge: they are measured as the wedges they are.
-    ``basic`` (metrics, cells) are the metrics that are always there, in their order.
+    ``joined`` are its faces at interfaces, ``basic`` (metrics, cells) the metrics that are always there.
 
     Cells run block by block, C order within one, as the grid counts them.
     """
 
     grid: Grid
+    joined: Joined
     basic: Floats
     volume: Floats
     centres: Floats
@@ -85,21 +86,10 @@ def measure(grid: Grid, wall_units: WallUnits | None = None) -> CellValues:
         rows, begin = in_rows(nodes, grid.dim), grid.starts[block]
         measure_cells(rows, grid.dim == 2, tuple(own), volume, centres, folded, poles, begin)
         measure_inner_faces(rows, volume, centres, beside[0], beside[1], begin)
-    _measure_interfaces(grid, volume, centres, *beside)
-    return CellValues(grid, basic, volume, centres, folded, poles, wall_units)
-
-
-def _measure_interfaces(grid: Grid, volume: Floats, centres: Floats, ratio: Floats, angle: Floats) -> None:
-    """Raise volume ratio and non-orthogonality of the cells on both sides of all interfaces."""
-    if not grid.interfaces:
-        return
-    ours = np.concatenate([cells_at(grid, joint.first).ravel() for joint in grid.interfaces])
-    theirs = np.concatenate(
-        [joint.orientation.apply(cells_at(grid, joint.second)).ravel() for joint in grid.interfaces]
-    )
-    normal = np.concatenate([face_normals(grid, joint.first) for joint in grid.interfaces])
-    apart = (centres[:, theirs] - centres[:, ours]).T
-    for index in (ours, theirs):
+    joined = Joined.of(grid, grid.interfaces)
+    apart = (centres[:, joined.theirs] - centres[:, joined.ours]).T
+    for index in (joined.ours, joined.theirs):
         # A cell in a block's corner meets several interfaces: keep the largest.
-        np.maximum.at(ratio, index, ratios(volume[ours], volume[theirs]))
-        np.maximum.at(angle, index, slants(normal, apart))
+        np.maximum.at(beside[0], index, ratios(volume[joined.ours], volume[joined.theirs]))
+        np.maximum.at(beside[1], index, slants(joined.normal, apart))
+    return CellValues(grid, joined, basic, volume, centres, folded, poles, wall_units)

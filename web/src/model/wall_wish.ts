@@ -1,3 +1,5 @@
+import type { Step } from "./types";
+
 /** What a first height is asked for with, as typed; kept while the project is open. */
 export interface WallWish {
   speed: string;
@@ -22,3 +24,14 @@ export const WALL_WISH: WallWish = {
   growth: "1.2",
   friction: "Schlichting",
 };
+
+/** What is asked for where nothing has been typed: the flow that the recipe sets, if it does. */
+export function wishOf(steps: Step[]): WallWish {
+  const flow = steps.findLast((step) => step.kind === "flow");
+  if (!flow) return WALL_WISH;
+  const told = Object.entries(WALL_WISH).map(([name, usual]) => {
+    const own = flow[name];
+    return [name, own === undefined || own === null ? usual : String(own)];
+  });
+  return Object.fromEntries(told) as unknown as WallWish;
+}

@@ -11,7 +11,7 @@ import type { Measurement } from "../model/measuring";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
 import type { Cell, Model, Other, Section, Step } from "../model/types";
-import { WALL_WISH, type WallWish } from "../model/wall_wish";
+import type { WallWish } from "../model/wall_wish";
 
 /** A step that is being written or changed, not kept yet. */
 export interface Draft {
@@ -102,8 +102,8 @@ interface BoardState {
   chained: boolean;
   /** What the edges are coloured by in Spacing. */
   edgesBy: "plain" | "size" | "growth";
-  /** What the help with first heights was asked for. */
-  wall: WallWish;
+  /** What the help with first heights is asked for; what the recipe says flows, if nothing is typed. */
+  wall: WallWish | null;
   /** Whether the draft is being kept: a second Enter meanwhile does nothing. */
   keeping: boolean;
   job: string | null;
@@ -148,7 +148,7 @@ const START = {
   crowd: null,
   chained: false,
   edgesBy: "plain" as const,
-  wall: WALL_WISH,
+  wall: null as WallWish | null,
   keeping: false,
   job: null,
   jobBase: null,

@@ -10,10 +10,11 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Bools, Floats
+from plodek.core.check.kernels.lines import load_lines
 from plodek.core.check.kernels.odd_cells import reflex, shrunk
 
 #: Parts that the rows of a block are shared out in, for all threads to have some.
-_PARTS = 64
+_PARTS = 16
 
 
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy")
@@ -45,7 +46,7 @@ def measure_cells(
         found, cosines, turn = np.empty((4, count)), np.empty((2, count)), np.empty(count)
         sums, middle = np.empty((9, count)), np.empty((3, count))
         for row in range(part * rows // parts, (part + 1) * rows // parts):
-            _load(xyz, row // rows_b, row % rows_b, p)
+            load_lines(xyz, row // rows_b, row % rows_b, p)
             _all_edges(p, flat, first, second, along, sizes, found[2])
             _centres(p, sums, flat, found[0], found[1], middle)
             _volumes(p, sums, found[3])
@@ -62,15 +63,6 @@ def measure_cells(
                 for x in range(3):
                     centres[x, start + c] = middle[x, c]
             _tell((first, second, along), sizes, found, cosines, turn, start, own, folded, poles)
-
-
-@nb.njit(cache=True)
-def _load(xyz: Floats, a: int, b: int, p: Floats) -> None:
-    """Take the four lines of nodes (4, 3, n) that a row of cells runs between."""
-    for n in range(4):
-        for c in range(p.shape[2]):
-            for x in range(3):
-                p[n, x, c] = xyz[a + (n & 1), b + (n >> 1), c, x]
 
 
 @nb.njit(cache=True, error_model="numpy")

@@ -8,7 +8,7 @@ import numpy as np
 from plodek.core.arrays import Floats
 
 #: Parts that the rows of a block are shared out in, for all threads to have some.
-_PARTS = 64
+_PARTS = 16
 
 
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy")

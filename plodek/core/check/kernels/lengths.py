@@ -30,17 +30,17 @@ def measure_lengths(xyz: Floats, flat: bool, volume: Floats, growth: Floats, hei
                 for m in range(4):
                     u, v = m & 1, m >> 1
                     na, nb_, nc = a + u * ua, b + u * ub + v * vb, c + v * vc
-                    own = _length(xyz, na, nb_, nc, na + ia, nb_ + ib, nc + ic)
+                    own = _square(xyz, na, nb_, nc, na + ia, nb_ + ib, nc + ic)
                     if at > 0:
-                        before = _length(xyz, na - ia, nb_ - ib, nc - ic, na, nb_, nc)
+                        before = _square(xyz, na - ia, nb_ - ib, nc - ic, na, nb_, nc)
                         worst = max(worst, _ratio(own, before))
                     if at < last:
                         fa, fb, fc = na + ia, nb_ + ib, nc + ic
-                        worst = max(worst, _ratio(own, _length(xyz, fa, fb, fc, fa + ia, fb + ib, fc + ic)))
+                        worst = max(worst, _ratio(own, _square(xyz, fa, fb, fc, fa + ia, fb + ib, fc + ic)))
                 for end in range(2):
                     sa, sb, sc = a + end * ia, b + end * ib, c + end * ic
                     widest = max(widest, _area(xyz, sa, sb, sc, ua, ub, vb, vc))
-            growth[cell] = worst
+            growth[cell] = np.sqrt(worst)  # ratios are of squares till here
             height[cell] = abs(volume[cell]) / widest if widest > 0 else 0.0
 
 
@@ -52,13 +52,14 @@ def _ratio(one: float, other: float) -> float:
 
 
 @nb.njit(cache=True, inline="always")
-def _length(xyz: Floats, a: int, b: int, c: int, e: int, f: int, g: int) -> float:
+def _square(xyz: Floats, a: int, b: int, c: int, e: int, f: int, g: int) -> float:
+    """Give the square of the distance of two nodes."""
     x, y, z = (
         xyz[e, f, g, 0] - xyz[a, b, c, 0],
         xyz[e, f, g, 1] - xyz[a, b, c, 1],
         xyz[e, f, g, 2] - xyz[a, b, c, 2],
     )
-    return float(np.sqrt(x * x + y * y + z * z))
+    return float(x * x + y * y + z * z)
 
 
 @nb.njit(cache=True, inline="always")

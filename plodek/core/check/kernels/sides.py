@@ -1,4 +1,7 @@
-"""The sides of cells, compiled: how they are warped, and how they lie to the cells' middles."""
+"""The sides of cells: how they are warped, and how they lie to the cells' middles; compiled, a row at a time.
+
+Squares are compared, with their signs: a root is taken once a cell.
+"""
 
 from __future__ import annotations
 
@@ -6,14 +9,12 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
+from plodek.core.check.kernels.lines import load_lines
 
-#: A cell's corners by number, i + 2j + 4k, round each of its sides: low and high along each axis, and the
-#: sign that turns the cross product of the diagonals outward.
-_SIDES = np.array([[0, 2, 6, 4], [1, 3, 7, 5], [0, 1, 5, 4], [2, 3, 7, 6], [0, 1, 3, 2], [4, 5, 7, 6]])
-_OUTWARD = np.array([-1.0, 1.0, 1.0, -1.0, -1.0, 1.0])
-
-#: A sine below this is what rounding leaves of none.
-_ROUNDING = 1e-12
+#: Parts that the rows of a block are shared out in, for all threads to have some.
+_PARTS = 16
+#: The square of a sine below this is what rounding leaves of none.
+_ROUNDING = 1e-24
 
 
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy")
@@ -26,78 +27,110 @@ def measure_sides(
     block's cells ``begin`` there.
     """
     rows_a, rows_b, count = xyz.shape[0] - 1, xyz.shape[1] - 1, xyz.shape[2] - 1
-    for row in nb.prange(rows_a * rows_b):
-        a, b = row // rows_b, row % rows_b
-        p, q = np.empty((8, 3)), np.empty((4, 3))
-        for c in range(count):
-            cell = begin + row * count + c
-            for n in range(8):
-                for x in range(3):
-                    p[n, x] = xyz[a + (n & 1), b + (n >> 1 & 1), c + (n >> 2), x]
-            least, furthest, cosine_bent, sine_bent = 1.0, 0.0, 1.0, 0.0
-            for side in range(6):
-                for n in range(4):
-                    for x in range(3):
-                        q[n, x] = p[_SIDES[side, n], x]
-                for n in range(2):
-                    cosine, sine = _fold(q, n)
-                    if cosine < cosine_bent or (cosine == cosine_bent and sine > sine_bent):
-                        cosine_bent, sine_bent = cosine, sine
-                axis, end = side // 2, side % 2
-                at = a if axis == 0 else (b if axis == 1 else c)
-                last = (rows_a if axis == 0 else (rows_b if axis == 1 else count)) - 1
-                step = rows_b * count if axis == 0 else (count if axis == 1 else 1)
-                inside = at < last if end else at > 0
-                other = (cell + step if end else cell - step) if inside else cell
-                cosine, off = _beyond(q, _OUTWARD[side], centres, cell, other)
-                least, furthest = min(least, cosine), max(furthest, off)
-            alignment[cell], skewness[cell] = least, furthest
-            flat = sine_bent < _ROUNDING and cosine_bent > 0
-            warpage[cell] = 0.0 if flat else np.degrees(np.arctan2(sine_bent, cosine_bent))
+    rows, plane = rows_a * rows_b, rows_b * count
+    parts = min(_PARTS, rows)
+    for part in nb.prange(parts):
+        p = np.empty((4, 3, count + 1))
+        # Least cosine, largest skewness, and cosine and sine of the largest fold, all squared.
+        worst = np.empty((4, count))
+        for row in range(part * rows // parts, (part + 1) * rows // parts):
+            a, b, here = row // rows_b, row % rows_b, begin + row * count
+            load_lines(xyz, a, b, p)
+            worst[0], worst[1], worst[2], worst[3] = 1.0, 0.0, 1.0, 0.0
+            # The sides across the first two axes: corners on two lines, at this and the next place.
+            low, high = here - plane if a > 0 else here, here + plane if a + 1 < rows_a else here
+            _side(p, (0, 2, 0, 2), (0, 0, 1, 1), -1.0, centres, here, low, 0, count, worst)
+            _side(p, (1, 3, 1, 3), (0, 0, 1, 1), 1.0, centres, here, high, 0, count, worst)
+            low, high = here - count if b > 0 else here, here + count if b + 1 < rows_b else here
+            _side(p, (0, 1, 0, 1), (0, 0, 1, 1), 1.0, centres, here, low, 0, count, worst)
+            _side(p, (2, 3, 2, 3), (0, 0, 1, 1), -1.0, centres, here, high, 0, count, worst)
+            # Those between cells of the row; its ends have none beyond.
+            _side(p, (0, 1, 2, 3), (0, 0, 0, 0), -1.0, centres, here, here, 0, 1, worst)
+            _side(p, (0, 1, 2, 3), (0, 0, 0, 0), -1.0, centres, here, here - 1, 1, count, worst)
+            _side(p, (0, 1, 2, 3), (1, 1, 1, 1), 1.0, centres, here, here + 1, 0, count - 1, worst)
+            _side(p, (0, 1, 2, 3), (1, 1, 1, 1), 1.0, centres, here, here, count - 1, count, worst)
+            for c in range(count):
+                least, bent, sine = worst[0, c], worst[2, c], worst[3, c]
+                alignment[here + c] = np.sign(least) * np.sqrt(abs(least))
+                skewness[here + c] = np.sqrt(worst[1, c])
+                flat = sine < _ROUNDING and bent > 0
+                angle = np.arctan2(np.sqrt(sine), np.sign(bent) * np.sqrt(abs(bent)))
+                warpage[here + c] = 0.0 if flat else np.degrees(angle)
 
 
 @nb.njit(cache=True, error_model="numpy")
-def _beyond(q: Floats, outward: float, centres: Floats, cell: int, other: int) -> tuple[float, float]:
-    """Give the least cosine of a side's normal to the ways from the cell's middle, and the face skewness.
+def _side(
+    p: Floats,
+    lines: tuple[int, int, int, int],
+    places: tuple[int, int, int, int],
+    outward: float,
+    centres: Floats,
+    here: int,
+    there: int,
+    first: int,
+    last: int,
+    worst: Floats,
+) -> None:
+    """Take a side of each cell of a row, from the ``first`` to before the ``last``, into what is worst.
 
-    The ways lead to the side's middle and, where there is one, to that of the ``other`` cell.
+    Its corners lie on four lines of nodes, at this or the next place; the second and third are neighbours of
+    the first. ``outward`` turns the cross product of its edges out of the cell. The cells beyond begin
+    ``there``, and there are none where that is ``here``.
     """
-    ux, uy, uz = q[2, 0] - q[0, 0], q[2, 1] - q[0, 1], q[2, 2] - q[0, 2]
-    wx, wy, wz = q[3, 0] - q[1, 0], q[3, 1] - q[1, 1], q[3, 2] - q[1, 2]
-    nx, ny, nz = outward * (uy * wz - uz * wy), outward * (uz * wx - ux * wz), outward * (ux * wy - uy * wx)
-    mx = 0.25 * (q[0, 0] + q[1, 0] + q[2, 0] + q[3, 0]) - centres[0, cell]
-    my = 0.25 * (q[0, 1] + q[1, 1] + q[2, 1] + q[3, 1]) - centres[1, cell]
-    mz = 0.25 * (q[0, 2] + q[1, 2] + q[2, 2] + q[3, 2]) - centres[2, cell]
-    size = np.sqrt(nx * nx + ny * ny + nz * nz)
-    if size == 0:  # a side that has shrunk has no normal
-        return 1.0, 0.0
-    there = nx * mx + ny * my + nz * mz
-    way = size * np.sqrt(mx * mx + my * my + mz * mz)
-    cosine, off = there / way if way > 0 else 0.0, 0.0
-    if other != cell:
-        dx, dy = centres[0, other] - centres[0, cell], centres[1, other] - centres[1, cell]
-        dz = centres[2, other] - centres[2, cell]
-        length = np.sqrt(dx * dx + dy * dy + dz * dz)
-        ahead = nx * dx + ny * dy + nz * dz
-        cosine = min(cosine, ahead / (size * length) if length > 0 else 0.0)
-        if ahead != 0:
-            share = there / ahead
-            ox, oy, oz = share * dx - mx, share * dy - my, share * dz - mz
-            off = np.sqrt(ox * ox + oy * oy + oz * oz) / length
-    return cosine, off
+    ax, ay, az = p[lines[0], 0][places[0] :], p[lines[0], 1][places[0] :], p[lines[0], 2][places[0] :]
+    bx, by, bz = p[lines[1], 0][places[1] :], p[lines[1], 1][places[1] :], p[lines[1], 2][places[1] :]
+    cx, cy, cz = p[lines[2], 0][places[2] :], p[lines[2], 1][places[2] :], p[lines[2], 2][places[2] :]
+    dx, dy, dz = p[lines[3], 0][places[3] :], p[lines[3], 1][places[3] :], p[lines[3], 2][places[3] :]
+    least, furthest, bent, sine = worst[0], worst[1], worst[2], worst[3]
+    own, other, beyond = np.uint64(here), np.uint64(there), there != here
+    for n in range(first, last):
+        k = np.uint64(n)
+        ux, uy, uz = dx[n] - ax[n], dy[n] - ay[n], dz[n] - az[n]
+        wx, wy, wz = cx[n] - bx[n], cy[n] - by[n], cz[n] - bz[n]
+        ex, ey, ez = bx[n] - ax[n], by[n] - ay[n], bz[n] - az[n]
+        fx, fy, fz = cx[n] - ax[n], cy[n] - ay[n], cz[n] - az[n]
+        nx, ny, nz = (
+            outward * (uy * wz - uz * wy),
+            outward * (uz * wx - ux * wz),
+            outward * (ux * wy - uy * wx),
+        )
+        ox, oy, oz = centres[0, own + k], centres[1, own + k], centres[2, own + k]
+        mx = 0.25 * (ax[n] + bx[n] + cx[n] + dx[n]) - ox
+        my = 0.25 * (ay[n] + by[n] + cy[n] + dy[n]) - oy
+        mz = 0.25 * (az[n] + bz[n] + cz[n] + dz[n]) - oz
+        size = nx * nx + ny * ny + nz * nz
+        across, way = nx * mx + ny * my + nz * mz, mx * mx + my * my + mz * mz
+        cosine = across * abs(across) / (size * way) if way > 0 else 0.0
+        off = 0.0
+        if beyond:
+            vx, vy, vz = centres[0, other + k] - ox, centres[1, other + k] - oy, centres[2, other + k] - oz
+            length, ahead = vx * vx + vy * vy + vz * vz, nx * vx + ny * vy + nz * vz
+            found = ahead * abs(ahead) / (size * length) if length > 0 else 0.0
+            cosine = min(cosine, found)
+            share = across / ahead if ahead != 0 else 0.0
+            gx, gy, gz = share * vx - mx, share * vy - my, share * vz - mz
+            off = (gx * gx + gy * gy + gz * gz) / length if ahead != 0 else 0.0
+        # A side that has shrunk has no normal.
+        least[n] = min(least[n], cosine if size > 0 else 1.0)
+        furthest[n] = max(furthest[n], off if size > 0 else 0.0)
+        one, one_sine = _fold(ex, ey, ez, ux, uy, uz, fx, fy, fz)
+        # Over the other diagonal, from the second corner: its fourth, its third and its first.
+        two, two_sine = _fold(ux - ex, uy - ey, uz - ez, wx, wy, wz, -ex, -ey, -ez)
+        worse, worse_sine = (one, one_sine) if one < two else (two, two_sine)
+        sine[n] = worse_sine if worse < bent[n] else sine[n]
+        bent[n] = min(bent[n], worse)
 
 
-@nb.njit(cache=True, error_model="numpy")
-def _fold(q: Floats, n: int) -> tuple[float, float]:
-    """Give cosine and sine of the angle between the normals of a face's two triangles, over diagonal n."""
-    m = (3 + n) % 4
-    ax, ay, az = q[1 + n, 0] - q[n, 0], q[1 + n, 1] - q[n, 1], q[1 + n, 2] - q[n, 2]
-    dx, dy, dz = q[2 + n, 0] - q[n, 0], q[2 + n, 1] - q[n, 1], q[2 + n, 2] - q[n, 2]
-    bx, by, bz = q[m, 0] - q[n, 0], q[m, 1] - q[n, 1], q[m, 2] - q[n, 2]
-    sx, sy, sz = ay * dz - az * dy, az * dx - ax * dz, ax * dy - ay * dx
-    tx, ty, tz = dy * bz - dz * by, dz * bx - dx * bz, dx * by - dy * bx
-    size = np.sqrt((sx * sx + sy * sy + sz * sz) * (tx * tx + ty * ty + tz * tz))
-    if size == 0:  # a triangle that has shrunk folds nothing
-        return 1.0, 0.0
+@nb.njit(cache=True, inline="always", error_model="numpy")
+def _fold(
+    ax: float, ay: float, az: float, bx: float, by: float, bz: float, cx: float, cy: float, cz: float
+) -> tuple[float, float]:
+    """Give cosine and sine, squared, of the fold along b between the triangles of a and b, and b and c."""
+    sx, sy, sz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    tx, ty, tz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
+    size = (sx * sx + sy * sy + sz * sz) * (tx * tx + ty * ty + tz * tz)
+    along = sx * tx + sy * ty + sz * tz
     x, y, z = sy * tz - sz * ty, sz * tx - sx * tz, sx * ty - sy * tx
-    return (sx * tx + sy * ty + sz * tz) / size, np.sqrt(x * x + y * y + z * z) / size
+    # A triangle that has shrunk folds nothing.
+    cosine = along * abs(along) / size if size > 0 else 1.0
+    return cosine, (x * x + y * y + z * z) / size if size > 0 else 0.0

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.check.geometry import cells_at, face_normals, ratios, slants
+from plodek.core.check.geometry import Joined, cells_beyond, ratios, slants
 from plodek.core.check.metric import Metric, family, nothing
 
 if TYPE_CHECKING:
@@ -26,14 +26,18 @@ def joints(cells: CellValues) -> Sequence[Floats]:
     if not grid.interfaces and not grid.periodic:
         return nothing(grid.cells), nothing(grid.cells)
     ratio, angle = np.full(grid.cells, np.nan), np.full(grid.cells, np.nan)
-    for joint in (*grid.interfaces, *grid.periodic):
-        ours = cells_at(grid, joint.first).ravel()
-        theirs = joint.orientation.apply(cells_at(grid, joint.second)).ravel()
-        jump = ratios(cells.volume[ours], cells.volume[theirs])
-        for index in (ours, theirs):
+    twins = Joined.of(grid, grid.periodic)
+    for joined in (cells.joined, twins):
+        jump = ratios(cells.volume[joined.ours], cells.volume[joined.theirs])
+        for index in (joined.ours, joined.theirs):
             np.fmax.at(ratio, index, jump)
-        if joint.move is not None:
-            apart = joint.move.back(cells.centres[:, theirs].T) - cells.centres[:, ours].T
-            for index in (ours, theirs):
-                np.fmax.at(angle, index, slants(face_normals(grid, joint.first), apart))
+    moved = [
+        joint.move.back(cells.centres[:, cells_beyond(grid, joint).ravel()].T)
+        for joint in grid.periodic
+        if joint.move
+    ]
+    if moved:
+        slant = slants(twins.normal, np.concatenate(moved) - cells.centres[:, twins.ours].T)
+        for index in (twins.ours, twins.theirs):
+            np.fmax.at(angle, index, slant)
     return ratio, angle

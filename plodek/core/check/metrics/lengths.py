@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.check.geometry import cells_at, in_rows, ratios
+from plodek.core.check.geometry import in_rows, ratios
 from plodek.core.check.kernels.lengths import measure_lengths
 from plodek.core.check.metric import LENGTH, Metric, family
 from plodek.core.grid.grid import Grid
@@ -33,6 +33,7 @@ def lengths(cells: CellValues) -> Sequence[Floats]:
         measure_lengths(
             in_rows(nodes, grid.dim), grid.dim == 2, cells.volume[part], growth[part], height[part]
         )
+    jumps: list[Floats] = []
     for joint in grid.interfaces:
         ours, theirs = _edges_from(grid, joint.first), _edges_from(grid, joint.second)
         theirs = joint.orientation.apply(theirs)
@@ -42,11 +43,11 @@ def lengths(cells: CellValues) -> Sequence[Floats]:
             if found.shape[axis] > 1:
                 n = found.shape[axis] - 1
                 found = np.maximum(np.take(found, range(n), axis), np.take(found, range(1, n + 1), axis))
-        one = cells_at(grid, joint.first).ravel()
-        other = joint.orientation.apply(cells_at(grid, joint.second)).ravel()
-        for index in (one, other):
-            np.maximum.at(growth, index, found.ravel())
-    return growth, height, np.abs(cells.volume) ** (1 / grid.dim)
+        jumps.append(found.ravel())
+    for index in (cells.joined.ours, cells.joined.theirs):
+        np.maximum.at(growth, index, np.concatenate([np.empty(0), *jumps]))
+    root = np.cbrt if grid.dim == 3 else np.sqrt
+    return growth, height, root(np.abs(cells.volume))
 
 
 def _edges_from(grid: Grid, window: Window) -> Floats:

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from plodek.core.arrays import Floats
-from plodek.core.check.geometry import cells_at, face_centres, face_normals, in_rows
+from plodek.core.arrays import Floats, dot
+from plodek.core.check.geometry import in_rows
 from plodek.core.check.kernels.sides import measure_sides
 from plodek.core.check.metric import Metric, family
 
@@ -29,21 +29,15 @@ def sides(cells: CellValues) -> Sequence[Floats]:
     for block, nodes in enumerate(grid.xyz):
         begin = grid.starts[block]
         measure_sides(in_rows(nodes, grid.dim), cells.centres, alignment, skewness, warpage, begin)
-    for joint in grid.interfaces:
-        ours = cells_at(grid, joint.first).ravel()
-        theirs = joint.orientation.apply(cells_at(grid, joint.second)).ravel()
-        normal, middle = face_normals(grid, joint.first), face_centres(grid, joint.first)
-        one, other = cells.centres[:, ours].T, cells.centres[:, theirs].T
-        apart, ahead = other - one, np.einsum("nk,nk->n", other - one, normal)
-        size = np.linalg.norm(apart, axis=1) * np.linalg.norm(normal, axis=1)
-        share = _over(np.einsum("nk,nk->n", middle - one, normal), ahead)
-        off = _over(
-            np.linalg.norm(one + share[:, None] * apart - middle, axis=1), np.linalg.norm(apart, axis=1)
-        )
-        outward = 1.0 if joint.first.end else -1.0
-        for index in (ours, theirs):
-            np.minimum.at(alignment, index, _over(outward * ahead, size))
-            np.maximum.at(skewness, index, off)
+    joined = cells.joined
+    one, other = cells.centres[:, joined.ours].T, cells.centres[:, joined.theirs].T
+    apart, ahead = other - one, dot(other - one, joined.normal)
+    size = np.linalg.norm(apart, axis=1) * np.linalg.norm(joined.normal, axis=1)
+    share = _over(dot(joined.middle - one, joined.normal), ahead)
+    off = np.linalg.norm(one + share[:, None] * apart - joined.middle, axis=1)
+    for index in (joined.ours, joined.theirs):
+        np.minimum.at(alignment, index, _over(ahead, size))
+        np.maximum.at(skewness, index, _over(off, np.linalg.norm(apart, axis=1)))
     return alignment, skewness, warpage
 
 

@@ -37,26 +37,25 @@ def walls(cells: CellValues) -> Sequence[Floats]:
     if not windows:
         return (nothing(grid.cells),) * 5
     found = np.full((5, grid.cells), np.nan)
-    for window in windows:
-        here = cells_at(grid, window).ravel()
-        height, angle, growth, layers = _over_window(cells, window)
-        unit = cells.wall_units.height if cells.wall_units else np.nan
-        found[0, here] = np.fmin(found[0, here], height)
-        found[1, here] = np.fmax(found[1, here], height / unit)
-        found[2, here] = np.fmax(found[2, here], angle)
-        found[3, here] = np.fmax(found[3, here], growth)
-        found[4, here] = np.fmin(found[4, here], layers)
+    height, angle, growth, layers = _over(cells, windows)
+    here = np.concatenate([cells_at(grid, window).ravel() for window in windows])
+    unit = cells.wall_units.height if cells.wall_units else np.nan
+    for row, worse, values in (
+        (0, np.fmin, height), (1, np.fmax, height / unit), (2, np.fmax, angle), (3, np.fmax, growth),
+        (4, np.fmin, layers),
+    ):  # fmt: skip
+        worse.at(found[row], here, values)
     return tuple(found)
 
 
-def _over_window(cells: CellValues, window: Window) -> tuple[Floats, Floats, Floats, Floats]:
-    """Give height, angle, growth and cells in the boundary layer over the faces of a window (n,)."""
+def _over(cells: CellValues, windows: Sequence[Window]) -> tuple[Floats, Floats, Floats, Floats]:
+    """Give height, angle, growth and cells in the boundary layer over the faces of windows (n,)."""
     grid = cells.grid
-    normal, start = face_normals(grid, window), face_centres(grid, window)
+    inward = np.concatenate([face_normals(grid, w) * (-1.0 if w.end else 1.0) for w in windows])
+    start = np.concatenate([face_centres(grid, window) for window in windows])
     if grid.dim == 2:
         start[:, 2] -= 0.5
-    inward = normal * (-1.0 if window.end else 1.0)
-    lines = Lines(grid, window)
+    lines = Lines(grid, windows)
     across = lines.far - start
     size, length = np.linalg.norm(inward, axis=1), np.linalg.norm(across, axis=1)
     up = np.divide(np.einsum("nk,nk->n", across, inward), size, out=np.zeros(size.shape), where=size > 0)

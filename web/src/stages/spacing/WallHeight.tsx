@@ -2,7 +2,7 @@ import { Box, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { type ReactNode, useDeferredValue, useId } from "react";
 import { useWallHeight } from "../../api/queries";
 import { lengthText, short } from "../../model/numbers";
-import type { WallWish } from "../../model/wall_wish";
+import { type WallWish, wishOf } from "../../model/wall_wish";
 import { answer } from "../../session/answering";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
@@ -10,8 +10,9 @@ import { Fact, Heading, Quiet, Wrong } from "../../theme/parts";
 
 /** The help with first heights: from y⁺, speed, length and fluid, with the formula used. */
 export function WallHeight() {
-  const { model, kinds, begin } = useBoardData();
-  const wish = useBoard((board) => board.wall);
+  const { model, kinds, begin, steps } = useBoardData();
+  const typed = useBoard((board) => board.wall);
+  const wish = typed ?? wishOf(steps);
   const draft = useBoard((board) => board.draft);
   const set = useBoard((board) => board.set);
   const asked = useDeferredValue(wish);

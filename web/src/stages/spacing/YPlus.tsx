@@ -2,13 +2,15 @@ import { Text } from "@chakra-ui/react";
 import { useDeferredValue } from "react";
 import { useWallHeight } from "../../api/queries";
 import { lengthIn, short } from "../../model/numbers";
+import { wishOf } from "../../model/wall_wish";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 
 /** The y⁺ that a first height comes to, in the flow that the help with first heights was asked for. */
 export function YPlus({ first }: { first: unknown }) {
-  const { model } = useBoardData();
-  const wish = useDeferredValue(useBoard((board) => board.wall));
+  const { model, steps } = useBoardData();
+  const typed = useBoard((board) => board.wall);
+  const wish = useDeferredValue(typed ?? wishOf(steps));
   const found = useWallHeight(wish, model.unit);
   const height = lengthIn(String(first ?? ""), model.unit);
   if (height === null || height <= 0 || !found.data || found.error) return null;
