@@ -78,8 +78,8 @@ def compared(board: Board) -> None:
         report.get_by_role("button", name="HTML").click()
     with tempfile.TemporaryDirectory() as folder:
         found.value.save_as(Path(folder) / "report.html")
-        sheet = page.context.new_page()
-        sheet.set_viewport_size({"width": 900, "height": 1250})
+        assert page.context.browser is not None
+        sheet = page.context.browser.new_page(viewport={"width": 900, "height": 1250})
         sheet.goto(f"file://{folder}/report.html")
         sheet.screenshot(path=TARGET / "report.png")
         sheet.close()
