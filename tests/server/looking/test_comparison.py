@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import numbered
-from tests.server.boxed import PLANE, opened
+from tests.server.looking.boxed import PLANE, opened
 
 STEPS = numbered(
     [

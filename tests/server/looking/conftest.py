@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.server.boxed import STEPS
+from tests.server.looking.boxed import STEPS
 
 
 @pytest.fixture

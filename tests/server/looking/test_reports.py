@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from tests.server.boxed import KEPT, PLANE, STEPS
+from tests.server.looking.boxed import KEPT, PLANE, STEPS
 
 
 @pytest.mark.parametrize(("kind", "begins"), [("html", b"<!doctype html>"), ("pdf", b"%PDF-")])

@@ -5,7 +5,7 @@ import pytest
 
 from plodek.server.api.sections import routes
 from tests.conftest import numbered
-from tests.server.boxed import KEPT, PLANE, opened
+from tests.server.looking.boxed import KEPT, PLANE, opened
 
 
 def cut(client, place, *sections, **more):
