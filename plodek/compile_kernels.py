@@ -11,7 +11,6 @@ from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.cutter import sphere as sphere_cutter
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import measure
-from plodek.core.check.quality import summary
 from plodek.core.grid.numbering import Numbering
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
@@ -50,7 +49,7 @@ def main() -> None:
     _spacing()
     grid = build.build(found.model).grid
     for one in (build.filled_grid(found.model), grid):
-        summary(measure(one))
+        assert measure(one).summary
     section(grid, bricks_of(grid), sphere_cutter([1, 1, 0.5], 0.4))
     Numbering.of(build.filled_grid(found.model))
     _shape()

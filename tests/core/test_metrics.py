@@ -9,7 +9,7 @@ from plodek.core.build.walls import wall_units_of
 from plodek.core.check.lines import Lines
 from plodek.core.check.measure import measure
 from plodek.core.check.metrics import BY_KEY, known
-from plodek.core.check.quality import gate, histogram, summary, worst_cells
+from plodek.core.check.quality import gate, histogram, worst_cells
 from plodek.core.errors import BadValue
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Interface, PatchFaces, Window
@@ -217,7 +217,7 @@ def test_jumps_are_told_where_blocks_meet_and_twins_as_if_they_met():
 
 def test_what_says_nothing_is_left_out_and_what_is_no_metric_refused():
     cells = measure(Grid(3, ("a",), (lattice(2, 2, 2),)))
-    assert {s.metric.key for s in summary(cells)} == set(WITHIN)
+    assert {s.metric.key for s in cells.summary} == set(WITHIN)
     assert worst_cells(cells.grid, cells, "first_height") == []
     assert sum(histogram(cells, "first_height").counts) == 0
     with pytest.raises(BadValue, match="is no metric"):

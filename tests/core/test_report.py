@@ -20,7 +20,6 @@ from plodek.core.check.listing import plane_of
 from plodek.core.check.look.cutter import cylinder
 from plodek.core.check.measure import measure
 from plodek.core.check.metrics import BY_KEY
-from plodek.core.check.quality import summary
 from plodek.core.errors import BadValue, PlodekError
 from plodek.core.recipe.sentences import sentences
 from plodek.core.report.drawing import picture_of
@@ -73,7 +72,7 @@ def test_a_report_tells_what_the_grid_comes_to(made):
     tables = {part.heads[0]: part for part in found.parts if isinstance(part, Rows)}
     assert set(tables) == {"metric", "aspect ratio", "block", "region", "patch", "wall"}
     rows = {row[0]: (row, n in tables["metric"].bad) for n, row in enumerate(tables["metric"].rows)}
-    for one in summary(cells):
+    for one in cells.summary:
         assert rows[one.metric.label][0][1].startswith(f"{one.worst:.4g}")
     assert rows["aspect ratio"][1]
     assert not rows["scaled Jacobian"][1]

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.check.measure import CellValues, measure
+from plodek.core.check.measure import CellValues, Summary, measure
 from plodek.core.check.metric import DEFAULT_LIMITS
-from plodek.core.check.quality import Gate, Summary, gate, summary
+from plodek.core.check.quality import Gate, gate
 from plodek.core.errors import BadValue
 from plodek.core.grid.grid import Grid
 
@@ -31,9 +31,9 @@ class Checked:
         return self.gate.passed
 
     @property
-    def summary(self) -> list[Summary]:
+    def summary(self) -> tuple[Summary, ...]:
         """Every metric that says something of a cell."""
-        return summary(self.cells)
+        return self.cells.summary
 
 
 def check(grid: Grid | Sequence[Floats], limits: Mapping[str, float] | None = None) -> Checked:

@@ -10,10 +10,10 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
 from plodek.core.check.kernels.spread import range_of
-from plodek.core.check.measure import CellValues
+from plodek.core.check.measure import CellValues, Summary
 from plodek.core.check.metric import Metric
 from plodek.core.check.metrics import BY_KEY
-from plodek.core.check.quality import Histogram, Summary, bounds_over, spread_over, summary
+from plodek.core.check.quality import Histogram, bounds_over, spread_over
 from plodek.core.grid.grid import Grid
 
 Verdict = Literal["better", "worse", "same", "not comparable"]
@@ -42,7 +42,7 @@ class Apart:
 
 def compare(ours: CellValues, theirs: CellValues) -> list[Pair]:
     """Compare every metric that says something of a cell of either grid. Lengths are in the same unit."""
-    one, other = ({s.metric.key: s for s in summary(cells)} for cells in (ours, theirs))
+    one, other = ({s.metric.key: s for s in cells.summary} for cells in (ours, theirs))
     return [
         Pair(metric, one.get(key), other.get(key), _verdict(metric, one.get(key), other.get(key)))
         for key, metric in BY_KEY.items()

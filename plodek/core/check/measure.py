@@ -8,6 +8,7 @@ not depend on the depth, and the aspect ratio leaves it out.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from cachetools import LRUCache
@@ -16,8 +17,8 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.check.geometry import Joined, in_rows, ratios, slants
 from plodek.core.check.kernels.cells import measure_cells
 from plodek.core.check.kernels.faces import measure_inner_faces
-from plodek.core.check.metric import BASIC
-from plodek.core.check.metrics import BY_KEY, work_out
+from plodek.core.check.metric import BASIC, Metric, there
+from plodek.core.check.metrics import BY_KEY, in_families, work_out
 from plodek.core.grid.grid import Grid
 
 #: Bytes of other metrics that are kept, those last asked for.
@@ -30,6 +31,17 @@ class WallUnits:
 
     height: float
     thickness: float
+
+
+@dataclass(frozen=True)
+class Summary:
+    """One metric over the ``cells`` of the grid that it says something of."""
+
+    metric: Metric
+    cells: int
+    worst: float
+    mean: float
+    best: float
 
 
 @dataclass(frozen=True)
@@ -69,6 +81,24 @@ class CellValues:
                     self._others[one] = values
             found = made[key]
         return found
+
+    @property
+    def at_hand(self) -> list[str]:
+        """The metrics that can be told of a cell at once: all, or in a huge grid those that are kept."""
+        all_fit = self.most_others < _MOST_OTHERS
+        return [key for key in BY_KEY if all_fit or key in BASIC or key in self._others]
+
+    @cached_property
+    def summary(self) -> tuple[Summary, ...]:
+        """Every metric that says something of a cell, summed up."""
+        found = {}
+        for keys in in_families():  # what is worked out together is there together, and need not be kept
+            for key in keys:
+                metric, values = BY_KEY[key], there(self.of(key))
+                if len(values):
+                    worst, mean, best = metric.worst(values), float(values.mean()), metric.best(values)
+                    found[key] = Summary(metric, len(values), worst, mean, best)
+        return tuple(found[key] for key in BY_KEY if key in found)
 
 
 def _bytes(values: Floats) -> int:

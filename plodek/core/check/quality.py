@@ -13,20 +13,9 @@ from plodek.core.check.kernels.spread import range_of, spread
 from plodek.core.check.limits import OwnLimit
 from plodek.core.check.measure import CellValues
 from plodek.core.check.metric import LENGTH, MISFIT, Metric, there
-from plodek.core.check.metrics import BY_KEY, in_families
+from plodek.core.check.metrics import BY_KEY
 from plodek.core.check.walls import Walls
 from plodek.core.grid.grid import Grid
-
-
-@dataclass(frozen=True)
-class Summary:
-    """One metric over the ``cells`` of the grid that it says something of."""
-
-    metric: Metric
-    cells: int
-    worst: float
-    mean: float
-    best: float
 
 
 @dataclass(frozen=True)
@@ -95,18 +84,6 @@ class Histogram:
     bounds: Floats
     counts: list[int]
     volumes: list[float]
-
-
-def summary(cells: CellValues) -> list[Summary]:
-    """Sum up every metric that says something of a cell."""
-    found = {}
-    for keys in in_families():  # what is worked out together is there together, and need not be kept
-        for key in keys:
-            metric, values = BY_KEY[key], there(cells.of(key))
-            if len(values):
-                mean = float(values.mean())
-                found[key] = Summary(metric, len(values), metric.worst(values), mean, metric.best(values))
-    return [found[key] for key in BY_KEY if key in found]
 
 
 def gate(

@@ -9,7 +9,7 @@ from typing import Any
 
 from plodek.core.check.limits import OwnLimit
 from plodek.core.check.measure import CellValues, WallUnits, measure
-from plodek.core.check.quality import Gate, gate, summary
+from plodek.core.check.quality import Gate, gate
 from plodek.core.check.walls import Walls
 from plodek.core.errors import BadValue, FoldedGrid, NotReady
 from plodek.core.formats import registry
@@ -35,7 +35,7 @@ def facts_of(grid: Grid, cells: CellValues) -> dict[str, Any]:
         "smallest_angle": float(cells.of("smallest_angle").min()),
         "largest_angle": float(cells.of("largest_angle").max()),
         "volume": float(cells.volume.sum()),
-        "metrics": {s.metric.key: {"worst": s.worst, "mean": s.mean} for s in summary(cells)},
+        "metrics": {s.metric.key: {"worst": s.worst, "mean": s.mean} for s in cells.summary},
         "patches": {p.name: {"type": p.type, "faces": grid.patch_faces(p)} for p in grid.patches},
         "regions": {name: sum(grid.block_cells(b) for b in blocks) for name, blocks in grid.regions.items()},
         "poles": int(cells.poles.sum()),

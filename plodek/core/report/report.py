@@ -19,7 +19,7 @@ from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
 from plodek.core.check.metric import LENGTH, Metric
 from plodek.core.check.metrics import known
-from plodek.core.check.quality import gate, histogram, summary, worst_cells
+from plodek.core.check.quality import gate, histogram, worst_cells
 from plodek.core.check.tables import table
 from plodek.core.check.walls import Walls
 from plodek.core.errors import NothingFound
@@ -167,7 +167,7 @@ def _worst(
 
 def _metrics(model: Model, cells: CellValues) -> Rows:
     rows, bad = [], set()
-    for n, found in enumerate(summary(cells)):
+    for n, found in enumerate(cells.summary):
         metric, limit = found.metric, model.limits.get(found.metric.key)
         rows.append(
             (

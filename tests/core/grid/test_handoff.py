@@ -5,7 +5,7 @@ import pytest
 
 from plodek.core.build import build
 from plodek.core.check.measure import measure
-from plodek.core.check.quality import cells_between, gate, histogram, summary, worst_cells
+from plodek.core.check.quality import cells_between, gate, histogram, worst_cells
 from plodek.core.errors import BadFile, BadValue, FoldedGrid, NotReady
 from plodek.core.formats.cgns.read import read
 from plodek.core.formats.cgns.write import write
@@ -143,7 +143,7 @@ def test_summary_gate_histogram_and_worst_cells_agree():
     assert cells.of("aspect_ratio").tolist() == [1, 1, 2]
     assert np.allclose(cells.of("scaled_jacobian"), 1)
     assert np.allclose(cells.of("non_orthogonality"), 0, atol=1e-6)
-    found = {s.metric.key: s for s in summary(cells)}
+    found = {s.metric.key: s for s in cells.summary}
     assert (found["volume_ratio"].worst, found["volume_ratio"].best) == (2, 1)
     outcome = gate(cells, {"volume_ratio": 1.5, "smallest_angle": 35})
     assert not outcome.passed

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from plodek.core.build import build
 from plodek.core.check.measure import measure
-from plodek.core.check.quality import gate, histogram, summary
+from plodek.core.check.quality import gate, histogram
 from plodek.core.errors import BadFile, PlodekError
 from plodek.core.formats.cgns.read import read
 from plodek.core.formats.cgns.write import write
@@ -122,7 +122,7 @@ def test_cells_without_volume_are_folded_and_measured_without_a_warning(flat):
     assert cells.folded.all()
     assert not np.isnan(cells.basic).any()
     assert not gate(cells, {"volume_ratio": 2.0, "smallest_angle": 10}).passed
-    for s in summary(cells):
+    for s in cells.summary:
         found = histogram(cells, s.metric.key)
         assert len(found.bounds) == len(found.counts) + 1
 

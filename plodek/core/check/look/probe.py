@@ -10,7 +10,6 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.check.geometry import cells_at
 from plodek.core.check.measure import CellValues
-from plodek.core.check.metrics import BY_KEY
 from plodek.core.errors import NothingFound
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window
@@ -31,8 +30,8 @@ class Beyond:
 class Probe:
     """A cell: its block's index, its logical index (i, j, k) from 1, and its ``corners`` (8 or 4, 3).
 
-    ``edges`` are the lengths of its edges along i, j and k; ``values`` its metrics by key; ``beyond`` what
-    lies behind its sides, by their names.
+    ``edges`` are the lengths of its edges along i, j and k; ``values`` its metrics by key, in a huge grid
+    those at hand; ``beyond`` what lies behind its sides, by their names.
     """
 
     cell: int
@@ -68,7 +67,7 @@ def probe(grid: Grid, cells: CellValues, cell: int) -> Probe:
         box.transpose(2, 1, 0, 3).reshape(-1, 3),
         float(cells.volume[cell]),
         edges,
-        {key: float(value) for key in BY_KEY if not np.isnan(value := cells.of(key)[cell])},
+        {key: float(value) for key in cells.at_hand if not np.isnan(value := cells.of(key)[cell])},
         beyond,
     )
 

@@ -6,8 +6,8 @@ from apiflask import APIBlueprint
 from flask import Response
 
 from plodek.core.check.compare import Pair, apart, both_spread, compare
-from plodek.core.check.measure import CellValues
-from plodek.core.check.quality import Histogram, Summary, gate
+from plodek.core.check.measure import CellValues, Summary
+from plodek.core.check.quality import Histogram, gate
 from plodek.core.model.model import Model
 from plodek.server.api.comparison.messages import (
     ApartOut,

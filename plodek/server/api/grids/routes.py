@@ -18,10 +18,10 @@ from pydantic import Field
 from plodek.core.budget import need
 from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
 from plodek.core.check.groups import by_block, by_blocks, by_patch, by_region
-from plodek.core.check.measure import CellValues, WallUnits
+from plodek.core.check.measure import CellValues, Summary, WallUnits
 from plodek.core.check.metric import LENGTH, MISFIT, Metric
 from plodek.core.check.metrics import known
-from plodek.core.check.quality import Gate, Summary, cells_between, gate, histogram, summary, worst_cells
+from plodek.core.check.quality import Gate, cells_between, gate, histogram, worst_cells
 from plodek.core.check.tables import table
 from plodek.core.check.walls import GuideFit, WallHeights
 from plodek.core.errors import NothingFound, NotReady
@@ -193,7 +193,7 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
         poles=int(cells.poles.sum()),
         passed=outcome.passed,
         volume=float(cells.volume.sum()),
-        metrics=[_metric(s, model, outcome) for s in summary(cells)],
+        metrics=[_metric(s, model, outcome) for s in cells.summary],
         metric=key,
         bounds=spread.bounds.tolist(),
         counts=spread.counts,
