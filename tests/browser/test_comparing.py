@@ -34,7 +34,8 @@ def test_a_flow_and_a_limit_of_a_part_tell_y_plus_and_hold_the_gate(board):
     board.keep()
     gate = page.get_by_label("Gate", exact=True)
     expect(gate).to_contain_text(re.compile(r"first height at “pier”: [\d ]+ cells are above 0\.001 m"))
-    expect(board.stop("Check")).to_contain_text("below gate")
+    expect(board.stop("Check")).to_contain_text(re.compile(r"[1-9][\d ]* cells below gate"))
+    expect(row(board, "✗ first height.*a part")).to_be_visible()
 
 
 def test_bars_are_of_cells_or_volume_and_a_range_of_them_is_taken(board):

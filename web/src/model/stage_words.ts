@@ -41,8 +41,9 @@ export function stageWord(stage: Stage, model: Model, quality: Quality | null): 
     case "Check": {
       if (!quality) return empty("no grid yet");
       if (quality.folded) return wrong(many(quality.folded, "folded cell"));
-      const missed = quality.metrics.reduce((n, metric) => n + metric.missed, 0);
-      return quality.passed ? good("gate passed") : wrong(`${many(missed, "cell")} below gate`);
+      if (quality.passed) return good("gate passed");
+      const missed = [...quality.metrics, ...quality.parts].reduce((n, one) => n + one.missed, 0);
+      return wrong(missed ? `${many(missed, "cell")} below gate` : "guides missed");
     }
     case "Hand-off": {
       if (!model.faces) return empty("no faces yet");

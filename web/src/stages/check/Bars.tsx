@@ -105,28 +105,26 @@ export function Bars(props: BarsProps) {
       role="img"
       aria-label="Histogram"
     >
-      {[1, 0.1, 0.01, 0.001, 1e-4, 1e-5]
-        .filter((share) => share <= most && share >= least)
-        .map((share) => (
-          <g key={share}>
-            <line
-              x1={box.left}
-              x2={box.width - box.right}
-              y1={y(share)}
-              y2={y(share)}
-              stroke={palette.rule}
-            />
-            <text
-              x={box.left - 5}
-              y={y(share) + 3.5}
-              fontSize="10.5"
-              textAnchor="end"
-              fill={palette.muted}
-            >
-              {percent(share)}
-            </text>
-          </g>
-        ))}
+      {marksOf(least, most).map((share) => (
+        <g key={share}>
+          <line
+            x1={box.left}
+            x2={box.width - box.right}
+            y1={y(share)}
+            y2={y(share)}
+            stroke={palette.rule}
+          />
+          <text
+            x={box.left - 5}
+            y={y(share) + 3.5}
+            fontSize="10.5"
+            textAnchor="end"
+            fill={palette.muted}
+          >
+            {percent(share)}
+          </text>
+        </g>
+      ))}
       {values.map((value, n) => {
         const [a, b] = [bounds[n] as number, bounds[n + 1] as number];
         const told = `${whole(cells[n] ?? 0)} cells from ${short(a)} to ${short(b)}${metric?.unit ?? ""}`;
@@ -215,4 +213,12 @@ export function Bars(props: BarsProps) {
 function sharesOf(values: number[]): number[] {
   const all = values.reduce((sum, value) => sum + value, 0) || 1;
   return values.map((value) => value / all);
+}
+
+/** Shares to mark on the axis: powers of ten, or where these are few a half and a fifth of them too. */
+function marksOf(least: number, most: number): number[] {
+  const powers = [1, 0.1, 0.01, 0.001, 1e-4, 1e-5];
+  const seen = (marks: number[]) => marks.filter((share) => share <= most && share >= least);
+  const found = seen(powers);
+  return found.length > 1 ? found : seen(powers.flatMap((share) => [share, share / 2, share / 5]));
 }

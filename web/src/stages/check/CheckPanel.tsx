@@ -61,7 +61,7 @@ export function CheckPanel() {
       </Box>
       <Probe metrics={quality.metrics} />
       <GridAdvice />
-      <Metrics metrics={quality.metrics} cells={quality.cells} />
+      <Metrics metrics={quality.metrics} parts={quality.parts} cells={quality.cells} />
       <Box mt="4" />
       {model.dim === 3 && <Sections />}
       <OnlyBad metrics={quality.metrics} />

@@ -13,17 +13,32 @@ const GROUPS: { group: Metric["group"]; name: string; open: boolean }[] = [
   { group: "joint", name: "At joints of blocks", open: false },
 ];
 
+interface MetricsProps {
+  metrics: Metric[];
+  /** What the gate says of parts that have limits of their own. */
+  parts: Quality["parts"];
+  cells: number;
+}
+
 /** The worst value of every metric with its limit, by what it looks at; a click takes one into view. */
-export function Metrics({ metrics, cells }: { metrics: Metric[]; cells: number }) {
+export function Metrics({ metrics, parts, cells }: MetricsProps) {
+  const missed = new Set(parts.filter((part) => part.missed).map((part) => part.metric));
   const metric = useBoard((board) => board.metric);
   return (
     <Box>
       {GROUPS.map(({ group, name, open }) => {
         const own = metrics.filter((m) => m.group === group);
-        const wanted = open || own.some((m) => m.missed || m.key === metric);
+        const wanted = open || own.some((m) => m.missed || missed.has(m.key) || m.key === metric);
         return (
           own.length > 0 && (
-            <Group key={`${group} ${wanted}`} name={name} open={wanted} metrics={own} all={cells} />
+            <Group
+              key={`${group} ${wanted}`}
+              name={name}
+              open={wanted}
+              metrics={own}
+              missed={missed}
+              all={cells}
+            />
           )
         );
       })}
@@ -35,10 +50,12 @@ interface GroupProps {
   name: string;
   open: boolean;
   metrics: Metric[];
+  /** The metrics that a part misses its own limit of. */
+  missed: Set<string>;
   all: number;
 }
 
-function Group({ name, open: first, metrics, all }: GroupProps) {
+function Group({ name, open: first, metrics, missed, all }: GroupProps) {
   const [open, setOpen] = useState(first);
   const least = metrics[0]?.better === "high";
   const some = Math.max(...metrics.map((m) => m.cells));
@@ -70,12 +87,12 @@ function Group({ name, open: first, metrics, all }: GroupProps) {
           </>
         )}
       </chakra.button>
-      {open && metrics.map((m) => <Row key={m.key} metric={m} />)}
+      {open && metrics.map((m) => <Row key={m.key} metric={m} inPart={missed.has(m.key)} />)}
     </Box>
   );
 }
 
-function Row({ metric: m }: { metric: Metric }) {
+function Row({ metric: m, inPart }: { metric: Metric; inPart: boolean }) {
   const metric = useBoard((board) => board.metric);
   const set = useBoard((board) => board.set);
   return (
@@ -99,7 +116,7 @@ function Row({ metric: m }: { metric: Metric }) {
       }
     >
       <Text flex="1" fontSize="12px">
-        {m.missed ? "✗ " : ""}
+        {m.missed || inPart ? "✗ " : ""}
         {m.label}
       </Text>
       <Text
@@ -112,7 +129,11 @@ function Row({ metric: m }: { metric: Metric }) {
         {m.unit}
       </Text>
       <Text fontFamily="mono" fontSize="11px" color="muted" width="54px" textAlign="right">
-        {m.limit === null ? "none" : `${m.better === "high" ? "≥" : "≤"} ${m.limit}${m.unit}`}
+        {m.limit === null
+          ? inPart
+            ? "in a part"
+            : "none"
+          : `${m.better === "high" ? "≥" : "≤"} ${m.limit}${m.unit}`}
       </Text>
     </chakra.button>
   );
