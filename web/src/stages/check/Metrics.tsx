@@ -131,7 +131,7 @@ function Row({ metric: m, inPart }: { metric: Metric; inPart: boolean }) {
       <Text fontFamily="mono" fontSize="11px" color="muted" width="54px" textAlign="right">
         {m.limit === null
           ? inPart
-            ? "in a part"
+            ? "a part"
             : "none"
           : `${m.better === "high" ? "≥" : "≤"} ${m.limit}${m.unit}`}
       </Text>
