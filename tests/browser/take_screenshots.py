@@ -86,7 +86,7 @@ def compared(board: Board) -> None:
 
 
 def spacing(board: Board) -> None:
-    """The pier's wall layer with the help for its height, and a chain through the blocks."""
+    """The pier's wall layer with the help for its height, and a layer with a table that is drawn."""
     page = board.page
     board.go("Spacing")
     layer = board.steps.filter(has_text="Wall layer")
@@ -95,17 +95,6 @@ def spacing(board: Board) -> None:
     expect(board.effect).to_contain_text("→")
     take(board, "spacing")
     page.keyboard.press("Escape")
-    page.get_by_role("button", name="In space", exact=True).click()
-    page.get_by_role("button", name="Blocks", exact=True).first.click()
-    page.get_by_role("button", name="Edges: plain").click()
-    page.get_by_role("button", name="Edges: size").click()
-    page.get_by_label("Take tier T1 in hand").click()
-    page.get_by_role("button", name="whole chain").click()
-    take(board, "chain")
-    page.get_by_role("button", name="chain of").click()
-    page.keyboard.press("Escape")
-    page.get_by_role("button", name="Edges: growth").click()
-    page.get_by_role("button", name="In the plane", exact=True).click()
     page.get_by_role("button", name="Cells", exact=True).click()
     page.get_by_role("button", name="Edges: plain").click()
     page.get_by_role("button", name="Layer", exact=True).click()

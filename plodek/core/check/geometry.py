@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plodek.core.arrays import Floats, Ints
+from plodek.core.arrays import Floats, Ints, dot
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Interface, Window
 
@@ -41,9 +41,13 @@ def ratios(one: Floats, other: Floats) -> Floats:
 def slants(normal: Floats, apart: Floats) -> Floats:
     """Give the angles (n,) in degrees between normals of faces and lines across (n, 3), either way round."""
     size = np.linalg.norm(normal, axis=1) * np.linalg.norm(apart, axis=1)
-    along = np.abs(np.einsum("nk,nk->n", normal, apart))
-    cosine = np.divide(along, size, out=np.zeros(size.shape), where=size > 0)
+    cosine = over(np.abs(dot(normal, apart)), size)
     return np.asarray(np.degrees(np.arccos(np.minimum(cosine, 1.0))))
+
+
+def over(one: Floats, other: Floats) -> Floats:
+    """Divide numbers (n,); 0 where there is nothing to divide by."""
+    return np.divide(one, other, out=np.zeros(one.shape), where=other != 0)
 
 
 def face_normals(grid: Grid, window: Window) -> Floats:

@@ -32,6 +32,10 @@ class WallUnits:
     height: float
     thickness: float
 
+    def scaled(self, factor: float) -> WallUnits:
+        """Give them in another unit."""
+        return WallUnits(factor * self.height, factor * self.thickness)
+
 
 @dataclass(frozen=True)
 class Summary:
@@ -99,6 +103,12 @@ class CellValues:
                     worst, mean, best = metric.worst(values), float(values.mean()), metric.best(values)
                     found[key] = Summary(metric, len(values), worst, mean, best)
         return tuple(found[key] for key in BY_KEY if key in found)
+
+    def scaled(self, factor: float) -> CellValues:
+        """Measure the same grid with all lengths multiplied by a factor."""
+        if factor == 1.0:
+            return self
+        return measure(self.grid.scaled(factor), self.wall_units and self.wall_units.scaled(factor))
 
 
 def _bytes(values: Floats) -> int:

@@ -107,13 +107,14 @@ def hand_off(
     # With a further factor the numbers are in another unit than the one chosen, perhaps in none with a name.
     metres = METRES[out] / scale
     truly = unit_of(metres) or ""
-    grid = grid.scaled(factor(unit, out) * scale)
+    told = cells.scaled(factor(unit, out) * scale)
+    grid = told.grid
     folder.mkdir(parents=True, exist_ok=True)
     files: list[Path] = []
     for one in chosen:
         assert one.write is not None
         files += one.write(folder / f"{name}{one.endings[0]}", grid, truly)
-    facts = facts_of(grid, measure(grid)) | {
+    facts = facts_of(grid, told) | {
         "unit": truly,
         "metres": metres,
         "scale": scale,

@@ -61,13 +61,16 @@ def test_other_values_of_the_same_recipe_are_tried(client, place):
     assert "“depth” is no parameter" in wrong.json["detail"]
 
 
-def test_another_project_in_another_unit_is_told_in_this_ones(client, place):
+def test_another_project_in_another_unit_is_told_in_this_ones(client):
+    flow = {"kind": "flow", "id": "w", "speed": 1.0, "length": "2 m"}
     unit = {"kind": "unit", "id": "u", "unit": "mm"}
     wide = STEPS[0] | {"width": 2000, "height": 1000, "depth": 1000}
-    other = made(client, "In millimetres", [unit, wide, FINER[1], FINER[2]])
+    place = f"/api/projects/{made(client, 'In metres', [*FINER, flow])}"
+    other = made(client, "In millimetres", [unit, wide, FINER[1], FINER[2], flow])
     found = compared(client, place, {"project": other})
     assert found["theirs"]["name"] == "In millimetres"
     assert {pair["verdict"] for pair in found["pairs"]} == {"same"}
+    assert {"first_height", "y_plus"} <= {pair["key"] for pair in found["pairs"]}
     assert found["apart"]["largest"] == pytest.approx(0.0, abs=1e-12)
     index, _ = opened(
         client.post(f"{place}/sections/picture", json={"sections": [PLANE], "other": {"project": other}})

@@ -78,14 +78,14 @@ def _all_edges(
     """Measure the edges of a row of cells along all axes, and find the ``smallest`` (n,) of each cell."""
     smallest[:] = np.inf
     for n in range(2):
-        _edges(p[2 * n], p[2 * n + 1], first[n], sizes[0][n])
-        _edges(p[n], p[n + 2], second[n], sizes[1][n])
+        _edges(p[2 * n], p[2 * n + 1], 0, first[n], sizes[0][n])
+        _edges(p[n], p[n + 2], 0, second[n], sizes[1][n])
         for at in range(2):
             _shortest(sizes[1][n], at, smallest)
             if not flat:
                 _shortest(sizes[0][n], at, smallest)
     for n in range(4):
-        _edges_along(p[n], along[n], sizes[2][n])
+        _edges(p[n], p[n], 1, along[n], sizes[2][n])
         _shortest(sizes[2][n], 0, smallest)
 
 
@@ -120,23 +120,10 @@ def _tell(
 
 
 @nb.njit(cache=True, error_model="numpy")
-def _edges(low: Floats, high: Floats, unit: Floats, size: Floats) -> None:
-    """Measure the edges between places ``low`` and ``high`` (3, n): their unit vectors and lengths."""
-    ax, ay, az, bx, by, bz = low[0], low[1], low[2], high[0], high[1], high[2]
-    ux, uy, uz = unit[0], unit[1], unit[2]
-    for c in range(size.shape[0]):
-        dx, dy, dz = bx[c] - ax[c], by[c] - ay[c], bz[c] - az[c]
-        length = np.sqrt(dx * dx + dy * dy + dz * dz)
-        inverse = 1.0 / length if length > 0 else 0.0
-        ux[c], uy[c], uz[c] = dx * inverse, dy * inverse, dz * inverse
-        size[c] = length
-
-
-@nb.njit(cache=True, error_model="numpy")
-def _edges_along(line: Floats, unit: Floats, size: Floats) -> None:
-    """Measure the edges between the nodes of a ``line`` (3, n): their unit vectors and lengths."""
+def _edges(low: Floats, high: Floats, at: int, unit: Floats, size: Floats) -> None:
+    """Measure edges from places ``low`` to those of ``high`` (3, n) from ``at`` on: unit vectors, lengths."""
     # Slices of single rows lie side by side still, which the compiler must know.
-    ax, ay, az, bx, by, bz = line[0], line[1], line[2], line[0][1:], line[1][1:], line[2][1:]
+    ax, ay, az, bx, by, bz = low[0], low[1], low[2], high[0][at:], high[1][at:], high[2][at:]
     ux, uy, uz = unit[0], unit[1], unit[2]
     for c in range(size.shape[0]):
         dx, dy, dz = bx[c] - ax[c], by[c] - ay[c], bz[c] - az[c]

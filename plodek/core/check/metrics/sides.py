@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from plodek.core.arrays import Floats, dot
-from plodek.core.check.geometry import in_rows
+from plodek.core.check.geometry import in_rows, over
 from plodek.core.check.kernels.sides import measure_sides
 from plodek.core.check.metric import Metric, family
 
@@ -33,14 +33,9 @@ def sides(cells: CellValues) -> Sequence[Floats]:
     one, other = cells.centres[:, joined.ours].T, cells.centres[:, joined.theirs].T
     apart, ahead = other - one, dot(other - one, joined.normal)
     size = np.linalg.norm(apart, axis=1) * np.linalg.norm(joined.normal, axis=1)
-    share = _over(dot(joined.middle - one, joined.normal), ahead)
+    share = over(dot(joined.middle - one, joined.normal), ahead)
     off = np.linalg.norm(one + share[:, None] * apart - joined.middle, axis=1)
     for index in (joined.ours, joined.theirs):
-        np.minimum.at(alignment, index, _over(ahead, size))
-        np.maximum.at(skewness, index, _over(off, np.linalg.norm(apart, axis=1)))
+        np.minimum.at(alignment, index, over(ahead, size))
+        np.maximum.at(skewness, index, over(off, np.linalg.norm(apart, axis=1)))
     return alignment, skewness, warpage
-
-
-def _over(one: Floats, other: Floats) -> Floats:
-    """Divide numbers (n,); 0 where there is nothing to divide by."""
-    return np.divide(one, other, out=np.zeros(one.shape), where=other != 0)

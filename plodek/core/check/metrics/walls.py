@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from plodek.core.arrays import Floats
-from plodek.core.check.geometry import cells_at, face_centres, face_normals
+from plodek.core.arrays import Floats, dot
+from plodek.core.check.geometry import cells_at, face_centres, face_normals, over, ratios
 from plodek.core.check.lines import Lines
 from plodek.core.check.metric import LENGTH, Metric, family, nothing
 from plodek.core.grid.window import Window
@@ -58,9 +58,8 @@ def _over(cells: CellValues, windows: Sequence[Window]) -> tuple[Floats, Floats,
     lines = Lines(grid, windows)
     across = lines.far - start
     size, length = np.linalg.norm(inward, axis=1), np.linalg.norm(across, axis=1)
-    up = np.divide(np.einsum("nk,nk->n", across, inward), size, out=np.zeros(size.shape), where=size > 0)
-    cosine = np.divide(up, length, out=np.zeros(size.shape), where=length > 0)
-    angle = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
+    up = over(dot(across, inward), size)
+    angle = np.degrees(np.arccos(np.clip(over(up, length), -1.0, 1.0)))
     depth = cells.wall_units.thickness if cells.wall_units else 0.0
     growth, counted = np.ones(len(size)), (length <= depth).astype(float)
     before, reached, last = length, length.copy(), lines.far.copy()
@@ -72,9 +71,7 @@ def _over(cells: CellValues, windows: Sequence[Window]) -> tuple[Floats, Floats,
             break
         own = np.linalg.norm(lines.far - last, axis=1)
         if n < _GROWING:
-            small, large = np.minimum(own, before), np.maximum(own, before)
-            ratio = np.divide(large, small, out=np.full(len(own), inf), where=small > 0)
-            growth = np.where(going, np.maximum(growth, ratio), growth)
+            growth = np.where(going, np.maximum(growth, ratios(own, before)), growth)
         reached += own
         counted += counting & (reached <= depth)
         before, last = np.where(going, own, before), lines.far.copy()

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from flask import g
 
-from plodek.core.check.measure import CellValues, measure
+from plodek.core.check.measure import CellValues
 from plodek.core.errors import NothingFound, NotReady
 from plodek.core.grid.grid import Grid
 from plodek.core.recipe import document
@@ -44,17 +44,15 @@ def looked_at(found: Project, other: OtherIn, unit: str) -> State:
     if evaluation.error is not None:
         raise evaluation.error
     try:
-        grid, cells, _ = measured(project, evaluation, smoothed=other.smoothed)
+        _, cells, _ = measured(project, evaluation, smoothed=other.smoothed)
     except NotReady as error:
         raise NotReady(
             "the smoothing of the other state has not been run",
             remedy="compare it as filled, or run it there",
         ) from error
     scale = factor(evaluation.model.unit, unit)
-    if scale == 1.0:
-        return State(project, evaluation, grid, cells)
-    scaled = grid.scaled(scale)
-    return State(project, evaluation, scaled, measure(scaled), own=False)
+    cells = cells.scaled(scale)
+    return State(project, evaluation, cells.grid, cells, own=scale == 1.0)
 
 
 def name_of(found: Project, project: Project, other: OtherIn) -> str:

@@ -7,6 +7,7 @@ from flask import Response
 
 from plodek.core.check.compare import Pair, apart, both_spread, compare
 from plodek.core.check.measure import CellValues, Summary
+from plodek.core.check.metrics import known
 from plodek.core.check.quality import Histogram, gate
 from plodek.core.model.model import Model
 from plodek.server.api.comparison.messages import (
@@ -23,7 +24,7 @@ from plodek.server.api.comparison.messages import (
 from plodek.server.api.comparison.other import looked_at, name_of
 from plodek.server.api.context import evaluated_upto, sends
 from plodek.server.api.grids.pictures import finite, grid_picture
-from plodek.server.api.grids.routes import known_metric, measured, unit_of
+from plodek.server.api.grids.routes import measured, unit_of
 from plodek.server.door.roles import needs
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
@@ -39,7 +40,7 @@ blueprint = APIBlueprint("comparison", __name__)
 @evaluated_apart()
 def compare_states(project: int, json_data: ComparisonIn) -> ComparisonOut:
     """Compare the present state with another: filled and smoothed, two revisions, values, or projects."""
-    key, found = known_metric(json_data.metric), projects.get(project)
+    key, found = known(json_data.metric).key, projects.get(project)
     evaluation = evaluated_upto(found, json_data.upto)
     model = evaluation.model
     grid, cells, _ = measured(found, evaluation, smoothed=json_data.smoothed)
@@ -67,7 +68,7 @@ def compare_states(project: int, json_data: ComparisonIn) -> ComparisonOut:
 def draw_other(project: int, json_data: OtherPictureIn) -> Response:
     """Draw the other state from outside, in the unit of the present one."""
     if json_data.metric is not None:
-        known_metric(json_data.metric)
+        known(json_data.metric)
     found = projects.get(project)
     unit = evaluated_upto(found, json_data.upto).model.unit
     other = looked_at(found, json_data.other, unit)

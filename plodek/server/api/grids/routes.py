@@ -157,7 +157,7 @@ def get_grid(project: int, query_data: GridQuery) -> Response:
     """Draw the grid: a binary picture; 422 “NotReady” where the smoothing has not been run yet."""
     found = projects.get(project)
     if query_data.metric is not None:
-        known_metric(query_data.metric)
+        known(query_data.metric)
     evaluation = evaluated_upto(found, query_data.upto)
     model = evaluation.model
     cells = None
@@ -317,7 +317,7 @@ def _fits(fits: Sequence[GuideFit], limit: float | None) -> list[FitOut]:
 
 
 def _measured(project: Project, query: QualityQuery) -> tuple[str, Evaluation, Measured]:
-    key = known_metric(query.metric)
+    key = known(query.metric).key
     evaluation = evaluated_upto(project, query.upto)
     return key, evaluation, measured(project, evaluation, smoothed=query.smoothed)
 
@@ -332,11 +332,6 @@ def _ready(found: _T | None) -> _T:
     if found is None:
         raise NotReady("the smoothing has not been run yet", remedy="let it run first")
     return found
-
-
-def known_metric(metric: str) -> str:
-    """Give the key of a metric. Raises BadValue for one that is none."""
-    return known(metric).key
 
 
 def _runs(project: Project, evaluation: Evaluation) -> list[Reached]:

@@ -19,6 +19,7 @@ from plodek.core.check.look.pieces import Pieces, cells_of
 from plodek.core.check.look.probe import probe
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
+from plodek.core.check.metrics import known
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.model.model import Model
 from plodek.server.api.advice.messages import AdviceOut
@@ -26,7 +27,7 @@ from plodek.server.api.advice.routes import advice_on
 from plodek.server.api.comparison.other import State, looked_at
 from plodek.server.api.context import UpTo, engine, evaluated_upto, files_of, sends
 from plodek.server.api.grids.pictures import finite
-from plodek.server.api.grids.routes import known_metric, measured
+from plodek.server.api.grids.routes import measured
 from plodek.server.api.packing import packed
 from plodek.server.api.sections.cutters import cutter_of
 from plodek.server.api.sections.messages import (
@@ -155,7 +156,7 @@ def _chosen(choice: ChoiceIn, cells: CellValues) -> Ints:
     """Choose cells as they are asked for."""
     ranges = [
         Range(
-            known_metric(one.metric),
+            known(one.metric).key,
             -np.inf if one.low is None else one.low,
             np.inf if one.high is None else one.high,
         )
@@ -188,7 +189,7 @@ def probe_cell(project: int, cell: int, query_data: ProbeQuery) -> ProbeOut:
 
 def _looked_into(project: int, look: Look) -> State:
     if look.metric is not None:
-        known_metric(look.metric)
+        known(look.metric)
     found = projects.get(project)
     evaluation = evaluated_upto(found, look.upto)
     if look.other is not None:
