@@ -81,7 +81,7 @@ build/kernels: build/python $(SOURCES)
 	@touch $@
 
 build/checkers:
-	@command -v cgnscheck >/dev/null && [ -x /usr/bin/chromium ] || { $(call ROOT_APT,chromium cgns-convert); }
+	@command -v cgnscheck >/dev/null && command -v gfortran >/dev/null && [ -x /usr/bin/chromium ] || { $(call ROOT_APT,chromium cgns-convert gfortran); }
 	@mkdir -p build && touch $@
 
 clean:

@@ -29,6 +29,9 @@ _DATA = click.option(
     "--data", type=click.Path(path_type=Path), default=Path.home() / ".plodek", show_default=True,
     envvar="PLODEK_DATA", show_envvar=True, help="Folder of the database and the cache.",
 )  # fmt: skip
+_OPTIONS = click.option(
+    "--option", "options", multiple=True, metavar="FORMAT.KEY=CHOICE", help="Choose something of a format."
+)
 _JSON = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
@@ -41,7 +44,8 @@ def plodek() -> None:
 @plodek.command()
 @_RECIPE
 @click.option("--to", "folder", type=click.Path(path_type=Path), required=True, help="Folder for the files.")
-@click.option("--format", "formats", default=None, help="Formats, by commas; all where left out.")
+@click.option("--format", "formats", default="cgns", show_default=True, help="Formats, by commas.")
+@_OPTIONS
 @click.option("--unit", default=None, help="Length unit of the files; the recipe's where left out.")
 @click.option("--scale", default=1.0, show_default=True, help="Factor on all coordinates.")
 @click.option("--folded-too", is_flag=True, help="Hand off even where cells are folded.")
@@ -51,7 +55,8 @@ def plodek() -> None:
 def build(
     recipe: Path,
     folder: Path,
-    formats: str | None,
+    formats: str,
+    options: tuple[str, ...],
     unit: str | None,
     scale: float,
     folded_too: bool,
@@ -64,7 +69,8 @@ def build(
     from plodek.core.build.walls import wall_units_of, walls_of
     from plodek.core.formats.handoff import hand_off
 
-    model = _evaluated(recipe, values).model
+    evaluation = _evaluated(recipe, values)
+    model = evaluation.model
     grid = built(model).grid
     done = hand_off(
         grid,
@@ -75,13 +81,78 @@ def build(
         walls=walls_of(model, grid),
         own_limits=model.part_limits,
         wall_units=wall_units_of(model),
-        formats=None if formats is None else _by_commas(formats),
+        formats=_by_commas(formats),
+        options=_choices(options),
+        recipe=evaluation.recipe.model_dump_json(exclude_defaults=True),
         file_unit=unit,
         scale=scale,
         folded_too=folded_too,
         poles_too=poles_too,
     )
     _tell(done.facts | {"files": [str(f) for f in done.files]}, done.gate, as_json)
+
+
+def _choices(options: tuple[str, ...]) -> dict[str, dict[str, str]]:
+    """Read what is chosen of formats, by format and key."""
+    found: dict[str, dict[str, str]] = {}
+    for option in options:
+        left, equals, choice = option.partition("=")
+        one, dot, key = left.partition(".")
+        if not (equals and dot):
+            raise BadValue(f"“{option}” chooses nothing", remedy="write --option plot3d.form=text")
+        found.setdefault(one.strip(), {})[key.strip()] = choice.strip()
+    return found
+
+
+@plodek.command()
+@click.argument("source", metavar="IN", type=click.Path(path_type=Path))
+@click.argument("target", metavar="OUT", type=click.Path(path_type=Path))
+@_OPTIONS
+@click.option("--from-unit", default=None, help="Length unit of IN, where the file does not say.")
+@click.option("--unit", default=None, help="Length unit of OUT; that of IN where left out.")
+@_JSON
+def convert(
+    source: Path,
+    target: Path,
+    options: tuple[str, ...],
+    from_unit: str | None,
+    unit: str | None,
+    as_json: bool,
+) -> None:
+    """Read the grid in IN and write it to OUT, in the format that its ending says."""
+    from plodek.core.formats import registry
+    from plodek.core.formats.convert import convert as converted
+
+    one = registry.writer_of(target)
+    other = next((key for key in _choices(options) if key != one.key), None)
+    if other is not None:
+        raise BadValue(f"“{other}” is not the format of {target.name}", remedy=f"that is {one.key}")
+    found = converted(source, target, _choices(options).get(one.key), from_unit=from_unit, unit=unit)
+    patches = {p.name: {"type": p.type, "faces": found.grid.patch_faces(p)} for p in found.grid.patches}
+    facts = {
+        "cells": found.grid.cells,
+        "blocks": len(found.grid.xyz),
+        "interfaces": len(found.grid.interfaces),
+        "periodic": len(found.grid.periodic),
+        "patches": patches,
+        "renamed": dict(found.renamed),
+        "unit": found.unit,
+        "files": [str(file) for file in found.files],
+    }
+    if as_json:
+        click.echo(json.dumps(facts, ensure_ascii=False))
+        return
+    click.echo(
+        f"{facts['cells']} cells in {facts['blocks']} blocks, {facts['interfaces']} interfaces"
+        + (f", {facts['periodic']} periodic" if facts["periodic"] else "")
+        + (f"; coordinates in {found.unit}" if found.unit else "; no unit is said")
+    )
+    for name, patch in patches.items():
+        click.echo(f"  {name}: {patch['type']}, {patch['faces']} faces")
+    for before, after in found.renamed.items():
+        click.echo(f"  “{before}” is called {after} now")
+    for file in found.files:
+        click.echo(f"  {file}")
 
 
 @plodek.command()
@@ -167,12 +238,10 @@ def check(
     """Read a grid FILE and tell its quality and patches."""
     from plodek.core.check.checked import check as checked
     from plodek.core.check.listing import lines_of, looked_into, write_csv
-    from plodek.core.formats import registry
+    from plodek.core.formats.convert import read
     from plodek.core.formats.handoff import facts_of
 
-    if not file.is_file():
-        raise BadFile("there is no such file", where=str(file), remedy="check the path")
-    grid, unit = registry.read(file)
+    grid, unit = read(file)
     found = checked(grid)
     cells = found.cells
     facts = facts_of(grid, cells) | {"unit": unit, "files": [str(file)]}

@@ -9,7 +9,8 @@ import vtk
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
 from plodek.core.build import build
-from plodek.core.formats.cgns.write import write
+from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.cgns.structured import write
 from plodek.core.formats.handoff import hand_off
 from plodek.core.formats.vtk.write import write as write_vtk
 from tests.conftest import model_of
@@ -53,7 +54,7 @@ def test_the_standards_checker_finds_nothing(name, demo_built, tmp_path):
         model = model_of(C_RING)
         grid, unit = build.build(model).grid, model.unit
         assert len(grid.interfaces) > 12
-    write(tmp_path / "g.cgns", grid, unit)
+    write(tmp_path / "g.cgns", Cargo(grid, unit))
     assert_accepted(tmp_path / "g.cgns")
 
 
@@ -80,7 +81,7 @@ def test_interfaces_at_every_turn_are_accepted(tmp_path):
     assert any(min(face.orientation.axes) < 0 for face in grid.interfaces)
     sides = tuple(grid.unnamed)
     whole = Grid(3, grid.names, grid.xyz, grid.interfaces, (PatchFaces("all", "wall", sides),))
-    write(tmp_path / "t.cgns", whole, "m")
+    write(tmp_path / "t.cgns", Cargo(whole, "m"))
     assert_accepted(tmp_path / "t.cgns")
 
 
@@ -97,7 +98,7 @@ def leaves(data):
 
 def test_vtks_cgns_reader_sees_the_same_cells_patches_and_coordinates(demo_built, tmp_path):
     grid = demo_built.grid
-    write(tmp_path / "pier.cgns", grid, "m")
+    write(tmp_path / "pier.cgns", Cargo(grid, "m"))
     reader = vtk.vtkCGNSReader()
     reader.SetFileName(str(tmp_path / "pier.cgns"))
     reader.SetLoadBndPatch(True)
@@ -123,7 +124,7 @@ def test_vtks_cgns_reader_sees_the_same_cells_patches_and_coordinates(demo_built
 
 def test_vtks_own_reader_takes_the_vtm_with_blocks_and_patches(demo_built, tmp_path):
     grid = demo_built.grid
-    write_vtk(tmp_path / "pier.vtm", grid)
+    write_vtk(tmp_path / "pier.vtm", Cargo(grid))
     reader = vtk.vtkXMLMultiBlockDataReader()
     reader.SetFileName(str(tmp_path / "pier.vtm"))
     reader.Update()

@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from tempfile import TemporaryDirectory
+from typing import Any, TypeAlias
 
 from plodek.core.check.limits import OwnLimit
 from plodek.core.check.measure import CellValues, WallUnits, measure
+from plodek.core.check.metric import LENGTH
 from plodek.core.check.quality import Gate, gate
 from plodek.core.check.walls import Walls
 from plodek.core.errors import BadValue, FoldedGrid, NotReady
 from plodek.core.formats import registry
+from plodek.core.formats.cargo import Cargo
 from plodek.core.grid.grid import Grid
 from plodek.core.units import METRES, factor, unit_of
+
+#: Hears how far a hand-off is, 0 to 1, and what is being done.
+Tell: TypeAlias = Callable[[float, str], None]
+
+
+def unheard_of(share: float, words: str) -> None:
+    """Hear nothing."""
 
 
 @dataclass(frozen=True)
@@ -26,16 +36,23 @@ class HandedOff:
     facts: dict[str, Any]
 
 
-def facts_of(grid: Grid, cells: CellValues) -> dict[str, Any]:
-    """Sum up a grid in plain values: cells, blocks, folded, angles, volume, metrics and patches."""
+def facts_of(grid: Grid, cells: CellValues, factor: float = 1.0) -> dict[str, Any]:
+    """Sum up a grid in plain values: cells, blocks, folded, angles, volume, metrics and patches.
+
+    Lengths are multiplied by a factor.
+    """
+    times = {s.metric.key: factor if s.metric.unit == LENGTH else 1.0 for s in cells.summary}
     return {
         "cells": grid.cells,
         "blocks": len(grid.xyz),
         "folded": int(cells.folded.sum()),
         "smallest_angle": float(cells.of("smallest_angle").min()),
         "largest_angle": float(cells.of("largest_angle").max()),
-        "volume": float(cells.volume.sum()),
-        "metrics": {s.metric.key: {"worst": s.worst, "mean": s.mean} for s in cells.summary},
+        "volume": float(cells.volume.sum()) * factor**grid.dim,
+        "metrics": {
+            s.metric.key: {"worst": times[s.metric.key] * s.worst, "mean": times[s.metric.key] * s.mean}
+            for s in cells.summary
+        },
         "patches": {p.name: {"type": p.type, "faces": grid.patch_faces(p)} for p in grid.patches},
         "regions": {name: sum(grid.block_cells(b) for b in blocks) for name, blocks in grid.regions.items()},
         "poles": int(cells.poles.sum()),
@@ -58,27 +75,33 @@ def hand_off(
     walls: Walls | None = None,
     own_limits: Sequence[OwnLimit] = (),
     wall_units: WallUnits | None = None,
-    formats: Sequence[str] | None = None,
+    formats: Sequence[str] = ("cgns",),
+    options: Mapping[str, registry.Choices] | None = None,
     file_unit: str | None = None,
     scale: float = 1.0,
     folded_too: bool = False,
     poles_too: bool = False,
+    recipe: str = "",
+    tell: Tell = unheard_of,
 ) -> HandedOff:
-    """Write a grid of space to a folder: its files and ``report.md``.
+    """Write a grid to a folder: its files in some formats, with their ``options``, and ``report.md``.
 
     Coordinates are turned from ``unit`` into ``file_unit`` (the same where None) and multiplied by
-    ``scale``; the files say the unit that they are in then, none where it has no name. ``limits`` is the
-    gate, by metric key, with ``own_limits`` of parts, lengths in ``unit`` as ``wall_units`` are; what
-    ``walls`` say is told in the report.
-    Raises NotReady where faces are unnamed or the grid is still plane, FoldedGrid for folded cells
+    ``scale``; the files say the unit that they are in then, none where it has no name, and the ``recipe``
+    where they have a place for it. ``limits`` is the gate, by metric key, with ``own_limits`` of parts,
+    lengths in ``unit`` as ``wall_units`` are; what ``walls`` say is told in the report. ``tell`` hears how
+    far it is, and may stop it by raising Halted: no file is left then.
+    Raises NotReady where faces are unnamed or a plane grid cannot leave as one, FoldedGrid for folded cells
     without ``folded_too``, or cells at poles without ``poles_too``.
     """
-    chosen = registry.writers(list(registry.written()) if formats is None else list(formats))
+    chosen = registry.writers(formats)
+    wished = options or {}
+    choices = [one.choices(wished.get(one.key)) for one in chosen]
     plane = next((one for one in chosen if not one.plane), None)
     if grid.dim != 3 and plane is not None:
         raise NotReady(
             f"the grid is still plane, and {plane.label} takes grids of space only",
-            remedy="extrude it first; one cell of depth is enough",
+            remedy="extrude it first (one cell of depth is enough), or leave that format out",
         )
     if grid.unnamed:
         faces = unnamed_faces(grid)
@@ -107,14 +130,9 @@ def hand_off(
     # With a further factor the numbers are in another unit than the one chosen, perhaps in none with a name.
     metres = METRES[out] / scale
     truly = unit_of(metres) or ""
-    told = cells.scaled(factor(unit, out) * scale)
-    grid = told.grid
-    folder.mkdir(parents=True, exist_ok=True)
-    files: list[Path] = []
-    for one in chosen:
-        assert one.write is not None
-        files += one.write(folder / f"{name}{one.endings[0]}", grid, truly)
-    facts = facts_of(grid, told) | {
+    times = factor(unit, out) * scale
+    files = write_all(folder, name, Cargo(grid, truly, times, recipe), chosen, choices, tell)
+    facts = facts_of(grid, cells, times) | {
         "unit": truly,
         "metres": metres,
         "scale": scale,
@@ -124,6 +142,39 @@ def hand_off(
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")
     return HandedOff((*files, report), outcome, facts)
+
+
+def write_all(
+    folder: Path,
+    name: str,
+    cargo: Cargo,
+    chosen: Sequence[registry.Format],
+    choices: Sequence[registry.Choices],
+    tell: Tell = unheard_of,
+) -> list[Path]:
+    """Write a cargo to ``name`` in a folder in each of the formats: all of it, or nothing."""
+    folder.mkdir(parents=True, exist_ok=True)
+    nodes = sum(block[..., 0].size for block in cargo.grid.xyz)
+    files: list[Path] = []
+    with TemporaryDirectory(dir=folder, prefix=".writing-") as aside:
+        for number, (one, choice) in enumerate(zip(chosen, choices, strict=True)):
+            words = f"writing {one.label}"
+            tell(number / len(chosen), words)
+            done = 0
+
+            def told(more: int, number: int = number, words: str = words) -> None:
+                nonlocal done
+                done += more
+                tell((number + min(done / nodes, 1.0)) / len(chosen), words)
+
+            assert one.write is not None
+            path = Path(aside) / f"{name}{one.endings[0]}"
+            files += [f for f in one.write(path, replace(cargo, told=told), choice) if f not in files]
+        found = [folder / file.relative_to(aside) for file in files]
+        for file, place in zip(files, found, strict=True):
+            place.parent.mkdir(parents=True, exist_ok=True)
+            file.replace(place)
+    return found
 
 
 def _told(walls: Walls, unit: str) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
@@ -11,20 +11,32 @@ from pkgutil import iter_modules
 from typing import TypeAlias
 
 from plodek.core.errors import BadFile, BadValue
+from plodek.core.formats.cargo import Cargo
 from plodek.core.grid.grid import Grid
 
-#: Writes a grid, its coordinates in a unit, to a path; gives all files written.
-Write: TypeAlias = Callable[[Path, Grid, str], list[Path]]
+#: What is chosen of each option of a format, by its key.
+Choices: TypeAlias = Mapping[str, str]
+#: Writes to a path; gives all files written.
+Write: TypeAlias = Callable[[Path, Cargo, Choices], list[Path]]
 #: Reads a grid and its length unit, "" where the file does not say.
 Read: TypeAlias = Callable[[Path], tuple[Grid, str]]
+
+
+@dataclass(frozen=True)
+class Option:
+    """Something to choose about a format; the first of its ``choices`` is the usual one."""
+
+    key: str
+    title: str
+    choices: tuple[str, ...]
 
 
 @dataclass(frozen=True)
 class Format:
     """A file format: its ``key`` and ``label``, the ending of its files, the first for writing.
 
-    ``plane`` says that a grid of the plane can leave as it is, ``poles`` that cells with a shrunk edge are
-    told as what they are.
+    ``plane`` says that a grid of the plane can leave as it is; ``most`` how many characters a name of a
+    patch or region has at most.
     """
 
     key: str
@@ -34,7 +46,24 @@ class Format:
     write: Write | None = None
     read: Read | None = None
     plane: bool = False
-    poles: bool = False
+    options: tuple[Option, ...] = ()
+    most: int = 32
+
+    def choices(self, given: Choices | None = None) -> dict[str, str]:
+        """Give what holds of every option. Raises BadValue for an option or a choice that is none."""
+        found = {option.key: option.choices[0] for option in self.options}
+        for key, choice in (given or {}).items():
+            option = next((o for o in self.options if o.key == key), None)
+            if option is None:
+                there = ", ".join(found) or "none"
+                raise BadValue(f"{self.label} has no option “{key}”", remedy=f"its options are: {there}")
+            if choice not in option.choices:
+                raise BadValue(
+                    f"“{choice}” is no choice for {key} of {self.label}",
+                    remedy=f"use {', '.join(option.choices)}",
+                )
+            found[key] = choice
+        return found
 
 
 @cache
@@ -51,14 +80,23 @@ def written() -> dict[str, Format]:
     return {key: one for key, one in formats().items() if one.write is not None}
 
 
-def writers(keys: list[str] | tuple[str, ...]) -> list[Format]:
+def writers(keys: Iterable[str]) -> list[Format]:
     """Find formats to write by their keys. Raises BadValue for one that is none, or none at all."""
-    there = written()
-    unknown = [key for key in keys if key not in there]
-    if unknown or not keys:
+    there, wished = written(), list(keys)
+    unknown = [key for key in wished if key not in there]
+    if unknown or not wished:
         what = f"“{unknown[0]}” is no format that grids are written in" if unknown else "no format is chosen"
         raise BadValue(what, remedy=f"use {', '.join(there)}")
-    return [one for key, one in there.items() if key in keys]
+    return [one for key, one in there.items() if key in wished]
+
+
+def writer_of(path: Path) -> Format:
+    """Find the format that a file is to be written in by its ending. Raises BadValue."""
+    found = next((one for one in written().values() if path.suffix.lower() in one.endings), None)
+    if found is None:
+        endings = ", ".join(ending for one in written().values() for ending in one.endings)
+        raise BadValue(f"“{path.name}” ends as no grid is written", remedy=f"give it one of {endings}")
+    return found
 
 
 def read(path: Path) -> tuple[Grid, str]:

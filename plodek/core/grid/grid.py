@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -65,6 +65,36 @@ class Grid:
     def patch_faces(self, patch: PatchFaces) -> int:
         """Give the number of cell faces of a patch."""
         return sum(self.faces(window) for window in patch.windows)
+
+    def only(self, blocks: Sequence[int]) -> Grid:
+        """Give the grid of some of the blocks; what has joined them to others is left out."""
+        place = {block: n for n, block in enumerate(blocks)}
+
+        def own(windows: Iterable[Window]) -> tuple[Window, ...]:
+            return tuple(replace(w, block=place[w.block]) for w in windows if w.block in place)
+
+        def inner(joints: Iterable[Interface]) -> tuple[Interface, ...]:
+            both = ((joint, own((joint.first, joint.second))) for joint in joints)
+            return tuple(replace(joint, first=ws[0], second=ws[1]) for joint, ws in both if len(ws) == 2)
+
+        patches = (replace(patch, windows=own(patch.windows)) for patch in self.patches)
+        regions = {name: tuple(place[b] for b in of if b in place) for name, of in self.regions.items()}
+        return replace(
+            self,
+            names=tuple(self.names[block] for block in blocks),
+            xyz=tuple(self.xyz[block] for block in blocks),
+            interfaces=inner(self.interfaces),
+            periodic=inner(self.periodic),
+            patches=tuple(patch for patch in patches if patch.windows),
+            unnamed=own(self.unnamed),
+            regions={name: of for name, of in regions.items() if of},
+            poles=tuple(replace(p, block=place[p.block]) for p in self.poles if p.block in place),
+            seams=tuple(
+                replace(s, block=place[s.block], other=place[s.other])
+                for s in self.seams
+                if s.block in place and s.other in place
+            ),
+        )
 
     def scaled(self, factor: float) -> Grid:
         """Multiply all lengths by a factor."""

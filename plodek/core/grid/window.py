@@ -41,8 +41,17 @@ class Window:
             if self.low is None or self.high is None:
                 found.append(slice(0, shape[axis]))
             else:
-                found.append(slice(self.low[n], self.high[n] + (0 if cells else 1)))
+                # A plane has one layer of cells between a first and a last node that are one.
+                last = max(self.high[n], self.low[n] + 1) if cells else self.high[n] + 1
+                found.append(slice(self.low[n], last))
         return tuple(found)
+
+    def narrowed(self, low: Pair, high: Pair, shape: tuple[int, ...]) -> Window:
+        """Give the window of the nodes ``low`` to ``high`` on this side of a block of ``shape`` nodes."""
+        whole = tuple(n - 1 for axis, n in enumerate(shape) if axis != self.axis)
+        if low == (0, 0) and high == whole:
+            return Window(self.block, self.axis, self.end)
+        return Window(self.block, self.axis, self.end, low, high)
 
 
 @dataclass(frozen=True)

@@ -72,3 +72,17 @@ def scaled(centre: Floats, factor: float) -> Move:
     if not factor > 0:
         raise BadValue(f"the factor is {factor:g}", remedy="give a factor above 0; mirror to turn round")
     return Move(np.eye(3), (1 - factor) * centre, factor)
+
+
+def between(first: Floats, second: Floats, *, turns: bool = True) -> Move:
+    """Give the shift, or the turn and shift, that brings places (n, 3) nearest to others.
+
+    The best rotation in the sense of least squares: Kabsch 1976 (Acta Cryst. A 32, 922).
+    """
+    here, there = first.mean(axis=0), second.mean(axis=0)
+    if not turns:
+        return shifted(there - here)
+    u, _, v = np.linalg.svd((first - here).T @ (second - there))
+    sign = np.diag([1.0, 1.0, np.sign(np.linalg.det(u @ v))])
+    matrix = (u @ sign @ v).T
+    return Move(matrix, there - matrix @ here)

@@ -192,17 +192,31 @@ class _Watch:
         self.drawn, self.next_picture = int(time.time() * 1000), now + LOOK_EVERY * nodes / NODES_A_LOOK
 
 
+def _teller(job: Job, stopped: str) -> Callable[[float, str], None]:
+    """Give what writes down how far a job is, a few times a second, and ends it where it is to stop."""
+    began = told = time.monotonic()
+
+    def tell(share: float, words: str) -> None:
+        nonlocal told
+        now = time.monotonic()
+        if 0 < share < 1 and now - told < LOOK_EVERY:
+            return
+        told = now
+        left = (now - began) * (1 - share) / share if share > 0 else None
+        _mark(job, progress=json.dumps({"share": share, "words": words, "seconds_left": left}))
+        if Job.get_by_id(job.id).stop:
+            raise Halted(stopped)
+
+    return tell
+
+
 def _read(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     """Read a geometry file, and store it with the project once it has been read."""
     asked = json.loads(job.asked)
     path = engine.cache / asked["upload"]
 
-    def tell(share: float, words: str) -> None:
-        _mark(job, progress=json.dumps({"share": share, "words": words}))
-        if Job.get_by_id(job.id).stop:
-            raise Halted("the reading was stopped")
-
     data = path.read_bytes()
+    tell = _teller(job, "the reading was stopped")
     packed = engine.geometry(data, asked["name"], projects.digest(data), tell)
     name = projects.add_file(projects.get(job.project_id), asked["name"], data)
     return "done", file_facts(name, packed)
@@ -231,6 +245,9 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         own_limits=evaluation.model.part_limits,
         wall_units=wall_units_of(evaluation.model),
         formats=asked["formats"],
+        options=asked["options"],
+        recipe=evaluation.recipe.model_dump_json(exclude_defaults=True),
+        tell=_teller(job, "the hand-off was stopped"),
         file_unit=asked["unit"],
         scale=asked["scale"],
         folded_too=asked["folded_too"],

@@ -13,8 +13,9 @@ from plodek.core.build import build
 from plodek.core.check.measure import measure
 from plodek.core.check.quality import gate, histogram
 from plodek.core.errors import BadFile, PlodekError
+from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cgns.read import read
-from plodek.core.formats.cgns.write import write
+from plodek.core.formats.cgns.structured import write
 from plodek.core.grid.grid import Grid
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
@@ -93,7 +94,7 @@ def test_any_bytes_are_points_or_a_bad_file(data):
 def cgns_bytes(tmp_path_factory):
     path = tmp_path_factory.mktemp("cgns") / "g.cgns"
     nodes = np.stack(np.meshgrid(*[np.arange(3.0)] * 3, indexing="ij"), axis=-1)
-    write(path, Grid(3, ("a",), (nodes,)), "m")
+    write(path, Cargo(Grid(3, ("a",), (nodes,)), "m"))
     return path.read_bytes()
 
 

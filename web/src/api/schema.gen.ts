@@ -3129,7 +3129,7 @@ export interface components {
     schemas: {
         /**
          * FormatOut
-         * @description A file format that grids are written in.
+         * @description A file format that grids are written in; ``plane`` ones take grids of the plane too.
          */
         "SchemaOut.FormatOut": {
             /** Key */
@@ -3138,6 +3138,22 @@ export interface components {
             label: string;
             /** About */
             about: string;
+            /** Plane */
+            plane: boolean;
+            /** Options */
+            options: components["schemas"]["SchemaOut.OptionOut"][];
+        };
+        /**
+         * OptionOut
+         * @description Something to choose about a format, the usual choice first.
+         */
+        "SchemaOut.OptionOut": {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Choices */
+            choices: string[];
         };
         /**
          * SchemaOut
@@ -4756,14 +4772,22 @@ export interface components {
         };
         /**
          * HandoffIn
-         * @description How to hand off: the keys of the formats, all where left out.
+         * @description How to hand off: the keys of the formats, and what is chosen of their options, by both keys.
          */
         HandoffIn: {
             /**
              * Formats
-             * @default null
+             * @default [
+             *       "cgns"
+             *     ]
              */
-            formats: string[] | null;
+            formats: string[];
+            /** Options */
+            options?: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
             /**
              * Unit
              * @default null

@@ -4,14 +4,19 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from plodek.core.formats.registry import Format
+from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.registry import Choices, Format, Option
 from plodek.core.grid.grid import Grid
 
+_STRUCTURED, _ONE, _BY_REGION = "structured", "unstructured", "unstructured by region"
 
-def _write(path: Path, grid: Grid, unit: str) -> list[Path]:
-    from plodek.core.formats.cgns.write import write  # HDF5 only where it is wanted
 
-    return write(path, grid, unit)
+def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
+    from plodek.core.formats.cgns import structured, unstructured  # HDF5 only where it is wanted
+
+    if choices["zones"] == _STRUCTURED:
+        return structured.write(path, cargo)
+    return unstructured.write(path, cargo, by_region=choices["zones"] == _BY_REGION)
 
 
 def _read(path: Path) -> tuple[Grid, str]:
@@ -24,8 +29,9 @@ FORMAT = Format(
     "cgns",
     "CGNS",
     (".cgns",),
-    "structured zones with one-to-one interfaces, families of patches and regions, units",
+    "zones with interfaces, periodic ones too, families of patches and regions, units, and the recipe",
     write=_write,
     read=_read,
-    poles=True,
+    plane=True,
+    options=(Option("zones", "Zones", (_STRUCTURED, _ONE, _BY_REGION)),),
 )

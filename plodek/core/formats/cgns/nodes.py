@@ -82,12 +82,18 @@ class _Makers:
         h5o.copy(self._memory, self._patterns[key], above, to)
         if data is None:
             return
-        if small:
-            there = h5d.open(above, to + b"/" + _DATA)
-        else:
-            space, kind = h5s.create_simple(data.shape), h5t.py_create(data.dtype)
-            there = h5d.create(above, to + b"/" + _DATA, kind, space)
+        there = h5d.open(above, to + b"/" + _DATA) if small else _dataset(above, to, data.shape, data.dtype)
         there.write(h5s.ALL, h5s.ALL, np.ascontiguousarray(data))
+
+    def empty(self, above: Any, name: str, label: str, shape: tuple[int, ...], kind: type) -> Any:
+        """Make a node below the group ``above`` whose data are written later, and give their dataset."""
+        dtype = np.dtype(kind)
+        key = (name, label, dtype, ())
+        if key not in self._patterns:
+            self._patterns[key] = self._pattern(name, label, np.empty(0, dtype), small=False)
+        to = name.encode()
+        h5o.copy(self._memory, self._patterns[key], above, to)
+        return _dataset(above, to, shape, dtype)
 
     def _pattern(self, name: str, label: str, data: np.ndarray[Any, Any] | None, *, small: bool) -> bytes:
         """Make the first node of a kind in memory, and give its name there."""
@@ -100,6 +106,25 @@ class _Makers:
             space, kind = h5s.create_simple(data.shape), h5t.py_create(data.dtype)
             h5d.create(group, _DATA, kind, space, self._inside)
         return found
+
+
+def _dataset(above: Any, name: bytes, shape: tuple[int, ...], kind: np.dtype[Any]) -> Any:
+    return h5d.create(above, name + b"/" + _DATA, h5t.py_create(kind), h5s.create_simple(shape))
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Data of a node that are written some rows, along the first axis, at a time."""
+
+    _there: Any
+
+    def put(self, start: int, values: np.ndarray[Any, Any]) -> None:
+        """Write rows from ``start`` on."""
+        if not values.size:
+            return
+        space = self._there.get_space()
+        space.select_hyperslab((start, *(0,) * (values.ndim - 1)), values.shape)
+        self._there.write(h5s.create_simple(values.shape), space, np.ascontiguousarray(values))
 
 
 @dataclass(frozen=True)
@@ -120,6 +145,11 @@ class Node:
             data = np.frombuffer(data.encode(), dtype=np.int8)
         self._makers.add(self._group, name, label, data)
         return Node(self._group, name, self._makers)
+
+    def rows(self, name: str, label: str, shape: tuple[int, ...], kind: type) -> tuple[Node, Rows]:
+        """Add a node below this one whose data come some rows at a time."""
+        there = self._makers.empty(self._group, name, label, shape, kind)
+        return Node(self._group, name, self._makers), Rows(there)
 
 
 @contextmanager

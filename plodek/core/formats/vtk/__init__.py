@@ -1,24 +1,35 @@
-"""VTK XML: a .vtm that gathers blocks (.vts) and patches (.vtp)."""
+"""VTK XML: a .vtm that gathers blocks (.vts) or cells (.vtu), and patches (.vtp)."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from plodek.core.formats.registry import Format
+from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.registry import Choices, Format, Option
 from plodek.core.grid.grid import Grid
 
+_BLOCKS, _CELLS = "structured blocks", "unstructured"
 
-def _write(path: Path, grid: Grid, unit: str) -> list[Path]:
+
+def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
     from plodek.core.formats.vtk.write import write
 
-    return write(path, grid)
+    return write(path, cargo, blocks=choices["cells"] == _BLOCKS)
+
+
+def _read(path: Path) -> tuple[Grid, str]:
+    from plodek.core.formats.vtk.read import read
+
+    return read(path)
 
 
 FORMAT = Format(
     "vtk",
     "VTK XML",
-    (".vtm",),
-    "a file that gathers one structured grid per block, by regions, and the surface of each patch",
+    (".vtm", ".vts"),
+    "a file that gathers a structured grid per block, or all cells by region, and the faces of each patch",
     write=_write,
-    poles=True,
+    read=_read,
+    plane=True,
+    options=(Option("cells", "Cells", (_BLOCKS, _CELLS)),),
 )

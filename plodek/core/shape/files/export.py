@@ -71,7 +71,7 @@ def stl(guides: Mapping[str, Guide], unit: str, target: str) -> bytes:
             surfaces.append((name, Triangulated(*weld(drawn.xyz, drawn.triangles, 1e-9 * size))))
     if not surfaces:
         raise BadValue("none of the chosen guides is a surface", remedy="choose surfaces, or write STEP")
-    return mesh_file.write_stl(surfaces, factor(unit, target))
+    return mesh_file.write_stl(((n, s.xyz, s.triangles) for n, s in surfaces), factor(unit, target))
 
 
 def nurbs_of(curve: Curve) -> NurbsCurve:

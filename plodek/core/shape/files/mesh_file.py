@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from collections.abc import Iterable
 from itertools import pairwise
 from typing import Any, TypeAlias
 
@@ -12,7 +13,7 @@ import numpy as np
 from plodek.core.arrays import Floats, Ints
 from plodek.core.budget import need
 from plodek.core.errors import BadFile
-from plodek.core.shape.surfaces.triangulated import Triangulated, weld
+from plodek.core.shape.surfaces.triangulated import weld
 from plodek.core.tolerances import LARGEST
 
 _Part: TypeAlias = tuple[str, Floats, Ints]
@@ -95,13 +96,16 @@ def _read_obj(data: bytes) -> list[_Part]:
     return [(name, xyz, np.array(found, dtype=np.int64).reshape(-1, 3)) for name, found in faces.items()]
 
 
-def write_stl(surfaces: list[tuple[str, Triangulated]], scale: float) -> bytes:
-    """Write surfaces as one text STL file with a named solid each, ``scale`` file units to the project's."""
+def write_stl(surfaces: Iterable[tuple[str, Floats, Ints]], scale: float) -> bytes:
+    """Write places (n, 3) and triangles (m, 3) as one text STL file with a named solid each.
+
+    Coordinates are multiplied by ``scale``.
+    """
     import trimesh  # it takes long to import, and few files need it
 
     parts = []
-    for name, surface in surfaces:
-        mesh = trimesh.Trimesh(surface.xyz * scale, surface.triangles, process=False)
+    for name, xyz, triangles in surfaces:
+        mesh = trimesh.Trimesh(xyz * scale, triangles, process=False)
         text = trimesh.exchange.stl.export_stl_ascii(mesh)
         body = text.split("\n", 1)[1].rsplit("endsolid", 1)[0]
         parts.append(f"solid {name}\n{body}endsolid {name}\n")

@@ -23,9 +23,10 @@ class BuildIn(Message):
 
 
 class HandoffIn(Message):
-    """How to hand off: the keys of the formats, all where left out."""
+    """How to hand off: the keys of the formats, and what is chosen of their options, by both keys."""
 
-    formats: list[str] | None = Field(default=None, max_length=20)
+    formats: list[str] = Field(default=["cgns"], max_length=20)
+    options: dict[str, dict[str, str]] = Field(default_factory=dict, max_length=20)
     unit: Literal["m", "cm", "mm", "in", "ft"] | None = None
     scale: float = Field(default=1.0, gt=0, allow_inf_nan=False)
     folded_too: bool = False

@@ -39,12 +39,22 @@ class BaseIn(Message):
     base: int
 
 
+class OptionOut(Message):
+    """Something to choose about a format, the usual choice first."""
+
+    key: str
+    title: str
+    choices: list[str]
+
+
 class FormatOut(Message):
-    """A file format that grids are written in."""
+    """A file format that grids are written in; ``plane`` ones take grids of the plane too."""
 
     key: str
     label: str
     about: str
+    plane: bool
+    options: list[OptionOut]
 
 
 class SchemaOut(Message):

@@ -12,7 +12,7 @@ from plodek.core.formats.registry import written
 from plodek.core.recipe import document
 from plodek.server.api.context import engine, role_in, sends
 from plodek.server.api.projects.archive import pack
-from plodek.server.api.recipes.messages import BaseIn, FormatOut, RecipeIn, RecipeOut, SchemaOut
+from plodek.server.api.recipes.messages import BaseIn, FormatOut, OptionOut, RecipeIn, RecipeOut, SchemaOut
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import Project
@@ -25,7 +25,16 @@ blueprint = APIBlueprint("recipes", __name__)
 @evaluated_apart()
 def recipe_schema() -> SchemaOut:
     """Give the schema of recipes, which drives the forms."""
-    formats = [FormatOut(key=f.key, label=f.label, about=f.about) for f in written().values()]
+    formats = [
+        FormatOut(
+            key=f.key,
+            label=f.label,
+            about=f.about,
+            plane=f.plane,
+            options=[OptionOut(key=o.key, title=o.title, choices=list(o.choices)) for o in f.options],
+        )
+        for f in written().values()
+    ]
     return SchemaOut(schema=document.schema(), formats=formats, version=version("plodek"))
 
 

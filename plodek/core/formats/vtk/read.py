@@ -1,0 +1,159 @@
+"""Reading VTK XML: the structured grids (.vts) that a .vtm gathers, or one alone.
+
+The public file format description: https://docs.vtk.org, "VTK XML formats": data appended or in place, raw,
+base64 or as text, packed by zlib or LZMA or not at all.
+"""
+
+from __future__ import annotations
+
+import base64
+import lzma
+import math
+import zlib
+from collections.abc import Callable
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+from xml.etree import ElementTree
+
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.errors import BadFile
+from plodek.core.formats.block_map import map_path
+from plodek.core.formats.received import from_nodes
+from plodek.core.grid.grid import Grid
+
+_REMEDY = "give a .vtm of structured grids (.vts), or one .vts"
+_PACKED: dict[str, Callable[[bytes], bytes]] = {
+    "vtkZLibDataCompressor": zlib.decompress,
+    "vtkLZMADataCompressor": lzma.decompress,
+}
+_KINDS = {"Float32": "f4", "Float64": "f8", "UInt32": "u4", "UInt64": "u8"}
+
+
+def read(path: Path) -> tuple[Grid, str]:
+    """Read the structured grids of a file, with the map beside it where there is one.
+
+    Interfaces come from the map, or from nodes that lie at one place. Raises BadFile.
+    """
+    if path.suffix.lower() == ".vts":
+        return from_nodes(path, [_nodes(path)], [path.stem])
+    pieces = _pieces(path)
+    if map_path(path).is_file():
+        pieces.sort(key=lambda piece: piece[1].name)  # the map tells of blocks in the order of their files
+    return from_nodes(path, [_nodes(piece) for _, piece in pieces], [name for name, _ in pieces])
+
+
+def _pieces(path: Path) -> list[tuple[str, Path]]:
+    """Give the names and paths of the structured grids that a .vtm gathers."""
+    root, _ = _parsed(path)
+    found = []
+    for entry in root.iter("DataSet"):
+        file = entry.get("file", "")
+        if file.lower().endswith(".vts"):
+            piece = (path.parent / file).resolve()
+            if not piece.is_relative_to(path.parent.resolve()):
+                raise BadFile(f"it points outside its folder: {file}", where=path.name, remedy=_REMEDY)
+            found.append((entry.get("name") or piece.stem, piece))
+    if not found:
+        raise BadFile("it gathers no structured grid", where=path.name, remedy=_REMEDY)
+    names = [name for name, _ in found]
+    if len(set(names)) < len(names):
+        found = [(piece.stem, piece) for _, piece in found]
+    return found
+
+
+def _nodes(path: Path) -> Floats:
+    """Read the nodes (ni, nj, nk, 3) of a .vts file."""
+    root, appended = _parsed(path)
+    piece = root.find("StructuredGrid/Piece")
+    array = root.find("StructuredGrid/Piece/Points/DataArray")
+    if piece is None or array is None:
+        raise BadFile("it holds no structured grid", where=path.name, remedy=_REMEDY)
+    try:
+        extent = [int(word) for word in (piece.get("Extent") or "").split()]
+        shape = [high - low + 1 for low, high in zip(extent[::2], extent[1::2], strict=True)]
+        if len(shape) != 3 or min(shape) < 1:
+            raise ValueError(f"an extent of {extent}")
+        values = _Data(root, appended).of(array, 3 * math.prod(shape))
+    except (ValueError, IndexError, zlib.error, lzma.LZMAError, OverflowError) as error:
+        raise BadFile(f"its points cannot be read ({error})", where=path.name, remedy=_REMEDY) from error
+    return np.ascontiguousarray(values.reshape(*shape[::-1], 3).transpose(2, 1, 0, 3))
+
+
+def _parsed(path: Path) -> tuple[ElementTree.Element, bytes]:
+    """Give the description in a file, and the bytes appended to it."""
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise BadFile(
+            f"it cannot be read ({error.strerror})", where=path.name, remedy="keep its pieces beside it"
+        ) from error
+    head, mark, tail = data.partition(b"<AppendedData")
+    try:
+        root = ElementTree.fromstring(head + (b"</VTKFile>" if mark else b""))
+    except ElementTree.ParseError as error:
+        raise BadFile(f"it is no VTK XML file ({error})", where=path.name, remedy=_REMEDY) from error
+    return root, tail
+
+
+class _Data:
+    """The arrays of a file, from what its head says of them."""
+
+    def __init__(self, root: ElementTree.Element, appended: bytes) -> None:
+        self._order = ">" if root.get("byte_order") == "BigEndian" else "<"
+        self._count = np.dtype(self._order + _KINDS[root.get("header_type", "UInt32")])
+        self._compressor = root.get("compressor")
+        if self._compressor not in (None, *_PACKED):
+            raise ValueError(f"packed by {self._compressor}")
+        opening, _, rest = appended.partition(b">")
+        self._raw = b'"raw"' in opening
+        self._appended = rest.lstrip()[1:]  # after the underscore
+
+    def of(self, array: ElementTree.Element, count: int) -> Floats:
+        """Give the ``count`` numbers of an array. Raises ValueError where it has others."""
+        kind = _KINDS.get(array.get("type", ""), "")
+        if not kind.startswith("f"):
+            raise ValueError(f"points of {array.get('type')}")
+        way = array.get("format", "ascii")
+        if way == "ascii":
+            values = np.array((array.text or "").split(), dtype=float)
+        else:
+            data = self._bytes(array, way, count * int(kind[1:]))
+            values = np.frombuffer(data, dtype=self._order + kind).astype(float)
+        if len(values) != count:
+            raise ValueError(f"{len(values)} numbers, where {count} are told of")
+        return values
+
+    def _bytes(self, array: ElementTree.Element, way: str, most: int) -> bytes:
+        if way == "appended":
+            data, raw = self._appended[int(array.get("offset", "0")) :], self._raw
+        else:
+            data, raw = (array.text or "").strip().encode(), False
+        size = self._count.itemsize
+        if self._compressor is None:
+            head, rest = self._head(data, 1, raw=raw, together=True)
+            length = int(head[0])
+            if raw:
+                return data[size : size + length]
+            return base64.b64decode(data[: -(-(size + length) // 3) * 4])[size : size + length]
+        (blocks,), _ = self._head(data, 1, raw=raw, together=False)
+        head, rest = self._head(data, 3 + int(blocks), raw=raw, together=False)
+        if blocks * head[1] > 2 * most + head[1]:
+            raise ValueError("more data than points")
+        packed = rest if raw else base64.b64decode(rest[: -(-int(head[3:].sum()) // 3) * 4])
+        ends = np.concatenate([[0], np.cumsum(head[3:])]).astype(int)
+        unpack = _PACKED[self._compressor]
+        return b"".join(unpack(packed[a:b]) for a, b in pairwise(ends))
+
+    def _head(
+        self, data: bytes, count: int, *, raw: bool, together: bool
+    ) -> tuple[np.ndarray[Any, Any], bytes]:
+        """Give the numbers before the data of an array, and what comes after them."""
+        size = count * self._count.itemsize
+        long = size if raw else -(-size // 3) * 4
+        head = data[:long] if raw else base64.b64decode(data[:long])
+        if len(head) < size:
+            raise ValueError("it breaks off")
+        return np.frombuffer(head[:size], dtype=self._count), b"" if together else data[long:]

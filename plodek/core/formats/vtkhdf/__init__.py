@@ -1,0 +1,23 @@
+"""VTKHDF: all cells and the faces of each patch in one HDF5 file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.registry import Choices, Format
+
+
+def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
+    from plodek.core.formats.vtkhdf.write import write
+
+    return write(path, cargo)
+
+
+FORMAT = Format(
+    "vtkhdf",
+    "VTKHDF",
+    (".vtkhdf",),
+    "one file with the cells of each region and the faces of each patch",
+    write=_write,
+)

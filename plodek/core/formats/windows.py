@@ -1,0 +1,86 @@
+"""Windows as files tell them: ranges of nodes counted from 1, and what of the outside is left over."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from plodek.core.arrays import Bools, Ints
+from plodek.core.errors import BadFile
+from plodek.core.grid.grid import Grid
+from plodek.core.grid.matching import rectangles
+from plodek.core.grid.window import Window
+
+
+def span_of(window: Window, shape: tuple[int, ...]) -> tuple[list[int], list[int]]:
+    """Give the first and the last node of a window in a block of ``shape``, counted from 1."""
+    spans = [range(n)[part] for n, part in zip(shape, window.slices(shape), strict=True)]
+    return [span[0] + 1 for span in spans], [span[-1] + 1 for span in spans]
+
+
+def ranged(block: int, span: Ints, shape: tuple[int, ...], name: str) -> Window:
+    """Give the window of a range of nodes (2, dim), in any order of its ends. Raises BadFile for none."""
+    dim = span.shape[1]
+    low, high = np.sort(span, axis=0)
+    where = f"{name}, block {block + 1}"
+    if np.any(low < 1) or np.any(high > shape[:dim]):
+        raise BadFile(
+            f"the range {low.tolist()} to {high.tolist()} reaches outside the {_times(shape[:dim])} nodes",
+            where=where, remedy="look whether the file is whole, and of one grid",
+        )  # fmt: skip
+    flat = [axis for axis in range(dim) if low[axis] == high[axis] and low[axis] in (1, shape[axis])]
+    if len(flat) != 1 or any(low[axis] == high[axis] for axis in range(dim) if axis != flat[0]):
+        raise BadFile(
+            f"the range {low.tolist()} to {high.tolist()} is no part of a side",
+            where=where, remedy="patches and interfaces lie on the sides of blocks",
+        )  # fmt: skip
+    axis = flat[0]
+    others = [a for a in range(3) if a != axis]
+    first = tuple(int(low[a]) - 1 if a < dim else 0 for a in others)
+    last = tuple(int(high[a]) - 1 if a < dim else 0 for a in others)
+    return Window(block, axis, int(low[axis] > 1)).narrowed(
+        (first[0], first[1]), (last[0], last[1]), shape[:3]
+    )
+
+
+def rest_of(grid: Grid) -> tuple[Window, ...]:
+    """Find the outer faces of a grid that are in no patch, no interface and no pole, as windows."""
+    taken: dict[tuple[int, int, int], list[Window]] = {}
+    joints = (w for joint in (*grid.interfaces, *grid.periodic) for w in (joint.first, joint.second))
+    for window in (*joints, *(w for patch in grid.patches for w in patch.windows)):
+        taken.setdefault((window.block, window.axis, window.end), []).append(window)
+    for pole in grid.poles:
+        if pole.side is not None:
+            taken.setdefault((pole.block, *pole.side), []).append(Window(pole.block, *pole.side))
+    found = []
+    for block in range(len(grid.xyz)):
+        for axis in range(grid.dim):
+            for end in (0, 1):
+                found += _left(grid, Window(block, axis, end), taken.get((block, axis, end), []))
+    return tuple(found)
+
+
+def _left(grid: Grid, side: Window, taken: list[Window]) -> list[Window]:
+    if side in taken:
+        return []
+    if not taken:
+        return [side]
+    shape = grid.xyz[side.block].shape[:3]
+    last = tuple(n - 1 for axis, n in enumerate(shape) if axis != side.axis)
+    return [
+        side.narrowed(low, (min(high[0], last[0]), min(high[1], last[1])), shape)  # a plane has no depth
+        for low, high in rectangles(_free(grid, side, taken))
+    ]
+
+
+def _free(grid: Grid, side: Window, taken: list[Window]) -> Bools:
+    """Say of the faces of a side (na, nb) whether none of the windows on it holds them."""
+    shape = grid.shape_of(side.block)
+    free = np.ones(shape, dtype=bool)[side.slices(shape, cells=True)]
+    for window in taken:
+        parts = window.slices(shape, cells=True)
+        free[tuple(slice(None) if axis == side.axis else part for axis, part in enumerate(parts))] = False
+    return np.squeeze(free, axis=side.axis)
+
+
+def _times(counts: tuple[int, ...]) -> str:
+    return " × ".join(map(str, counts))

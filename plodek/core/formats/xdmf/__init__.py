@@ -1,0 +1,23 @@
+"""XDMF: a description of cells and faces, whose numbers stand in an HDF5 file beside it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.registry import Choices, Format
+
+
+def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
+    from plodek.core.formats.xdmf.write import write
+
+    return write(path, cargo)
+
+
+FORMAT = Format(
+    "xdmf",
+    "XDMF",
+    (".xdmf", ".xmf"),
+    "cells and outer faces with the numbers of their regions and patches; arrays in an HDF5 file beside it",
+    write=_write,
+)

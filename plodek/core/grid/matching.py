@@ -1,0 +1,188 @@
+"""What nodes alone tell of a multi-block grid: where its blocks meet, and where they have shrunk."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from plodek.core.arrays import Bools, Floats, Ints
+from plodek.core.blocks import tables
+from plodek.core.blocks.orientation import Orientation
+from plodek.core.grid.window import Interface, Pair, Pole, Window, part_of
+
+#: Nodes are one where they are closer than this share of the shortest edge of the faces they are on.
+SHARE = 1e-3
+#: Two sides meet in so many rectangles at most: what meets in more does so by chance.
+_MOST_PARTS = 100
+#: Coordinates are known to about this share of themselves.
+_ROUNDING = 1e-14
+#: A rectangle of faces: its first face along both axes, and the one after its last.
+Rectangle = tuple[Pair, Pair]
+
+
+def poles_in(xyz: Sequence[Floats], dim: int) -> tuple[Pole, ...]:
+    """Find the edges and sides of blocks (ni, nj, nk, 3) whose nodes along an axis are at one place."""
+    found = []
+    for block, nodes in enumerate(xyz):
+        told: set[tuple[int, int]] = set()
+        for axis, end, corners in tables.sides(dim) if dim == 3 else ():
+            ends = tuple(end if a == axis else None for a in range(3))
+            for along in (a for a in range(3) if a != axis):
+                if _shrunk(nodes, ends, along):
+                    told |= {(along, n) for n in corners}
+                    found.append(Pole(block, ends, along))
+        for along, low, _ in tables.edges(dim):
+            ends = tuple(None if a == along else low >> a & 1 for a in range(3))
+            if (along, low) not in told and _shrunk(nodes, ends, along):
+                found.append(Pole(block, ends, along))
+    return tuple(found)
+
+
+def _shrunk(nodes: Floats, ends: tuple[int | None, ...], along: int) -> bool:
+    line = nodes[part_of(ends)]
+    return bool(np.all(line == np.take(line, [0], axis=along)))
+
+
+@dataclass(frozen=True)
+class _Faces:
+    """The faces (n,) of all sides: ``side`` they are on, their ``place`` (n, 2), ``middle`` and ``near``."""
+
+    sides: list[Window]
+    side: Ints
+    place: Ints
+    middle: Floats
+    near: Floats
+
+
+def matched(xyz: Sequence[Floats], dim: int, share: float = SHARE) -> tuple[Interface, ...]:
+    """Find where blocks (ni, nj, nk, 3) meet, node by node, on whole sides or on parts of them.
+
+    Nodes are one where they are closer than ``share`` of the shortest edge of their faces. A block can
+    meet itself, on one side even. Work grows as that of sorting the outer faces.
+    """
+    faces = _faces_of(xyz, dim, share)
+    if len(faces.middle) < 2:
+        return ()
+    nearest = cKDTree(faces.middle).query(faces.middle, k=2, workers=-1)
+    apart, other = (np.asarray(values) for values in nearest)
+    index = np.arange(len(other))
+    beside = np.where(other[:, 0] == index, 1, 0)  # the nearest is the face itself, or one at its very place
+    apart, other = apart[index, beside], other[index, beside]
+    meets = (apart <= faces.near) & (index < other) & (other[other] == index)
+    first, second = index[meets], other[meets]
+    pair = faces.side[first] * len(faces.sides) + faces.side[second]
+    order = np.argsort(pair, kind="stable")
+    found = []
+    for chosen in np.split(order, np.flatnonzero(np.diff(pair[order])) + 1) if len(order) else ():
+        ours, theirs = (faces.sides[int(faces.side[of[chosen[0]]])] for of in (first, second))
+        places = faces.place[first[chosen]], faces.place[second[chosen]]
+        near = float(faces.near[first[chosen]].max())
+        found += _joined(xyz, dim, ours, theirs, places, near)
+    return tuple(found)
+
+
+def _faces_of(xyz: Sequence[Floats], dim: int, share: float) -> _Faces:
+    sides, side, place, middle, near = [], [], [], [], []
+    for block, nodes in enumerate(xyz):
+        for axis in range(dim):
+            for end in (0, 1):
+                window = Window(block, axis, end)
+                part = np.squeeze(nodes[window.slices(nodes.shape[:3])], axis=axis)
+                edges = [np.linalg.norm(np.diff(part, axis=a), axis=-1) for a in range(dim - 1)]
+                if dim == 3:
+                    longest = [
+                        np.maximum(edges[0][:, :-1], edges[0][:, 1:]),
+                        np.maximum(edges[1][:-1], edges[1][1:]),
+                    ]
+                    shortest = np.minimum(*longest)
+                    centre = 0.25 * (part[:-1, :-1] + part[1:, 1:] + (part[1:, :-1] + part[:-1, 1:]))
+                else:
+                    shortest, centre = edges[0], 0.5 * (part[:-1] + part[1:])
+                true = shortest > 0  # the others have shrunk to a line
+                sides.append(window)
+                middle.append(centre[true])
+                near.append(share * shortest[true] + _ROUNDING * np.abs(centre[true]).max(axis=-1))
+                place.append(np.argwhere(true)[:, :2])
+                side.append(np.full(int(true.sum()), len(sides) - 1))
+    return _Faces(
+        sides, np.concatenate(side), np.concatenate(place), np.concatenate(middle), np.concatenate(near)
+    )
+
+
+def _joined(
+    xyz: Sequence[Floats], dim: int, ours: Window, theirs: Window, places: tuple[Ints, Ints], near: float
+) -> list[Interface]:
+    """Give the interfaces of the faces of two sides that lie at one place, rectangle by rectangle."""
+    shape, away = xyz[ours.block].shape[:3], xyz[theirs.block].shape[:3]
+    counts = [max(n - 1, 1) for axis, n in enumerate(shape) if axis != ours.axis]
+    there = np.full((*counts, 2), -1)
+    there[tuple(places[0].T)] = places[1]
+    found: list[Interface] = []
+    left = there[..., 0] >= 0
+    while left.any() and len(found) < _MOST_PARTS:
+        (a, b), (c, d) = _first(left, there)
+        left[a:c, b:d] = False
+        part = there[a:c, b:d].reshape(-1, 2)
+        low, high = part.min(axis=0), part.max(axis=0) + 1
+        flat = 0 if dim == 2 else 1
+        one = ours.narrowed((a, b), (c, d if flat else 0), shape)
+        other = theirs.narrowed((int(low[0]), int(low[1])), (int(high[0]), int(high[1]) if flat else 0), away)
+        turn = _turn(xyz, dim, one, other, near)
+        if turn is None:
+            return found  # faces at one place whose nodes are not: no interface
+        found.append(Interface(one, other, turn))
+    return found
+
+
+def _first(left: Bools, there: Ints) -> Rectangle:
+    """Give a rectangle of faces whose partners lie as one rectangle too: the first in rows."""
+    a, b = (int(n) for n in np.argwhere(left)[0])
+    d = b + 1 + _run(left[a, b + 1 :], np.diff(there[a, b:], axis=0)[:, None])
+    c = a + 1 + _run(np.asarray(left[a + 1 :, b:d].all(axis=1)), np.diff(there[a:, b:d], axis=0))
+    return (a, b), (c, d)
+
+
+def _run(left: Bools, step: Ints) -> int:
+    """Count the rows (n,) from the first on whose partners lie one step (n, m, 2) on, all the same way."""
+    goes_on = left & (np.abs(step).sum(axis=2) == 1).all(axis=1) & (step == step[:1, :1]).all(axis=(1, 2))
+    ends = np.flatnonzero(~goes_on)
+    return int(ends[0]) if len(ends) else len(goes_on)
+
+
+def _turn(xyz: Sequence[Floats], dim: int, one: Window, other: Window, near: float) -> Orientation | None:
+    """Find how the nodes of a window lie against those of another; None where they are not the same."""
+    first, second = xyz[one.block], xyz[other.block]
+    ours, theirs = first[one.slices(first.shape[:3])], second[other.slices(second.shape[:3])]
+    own = [axis for axis in range(dim) if axis != one.axis]
+    away = [axis for axis in range(dim) if axis != other.axis]
+    best: tuple[float, Orientation] | None = None
+    for flat in Orientation.every(dim - 1):
+        axes = [0] * dim
+        axes[one.axis] = (1 if one.end != other.end else -1) * (other.axis + 1)
+        for axis, signed in zip(own, flat.axes, strict=True):
+            there = away[abs(signed) - 1] + 1
+            axes[axis] = there if signed > 0 else -there
+        turn = Orientation(tuple(axes))
+        turned = turn.apply(theirs)
+        if turned.shape == ours.shape:
+            off = float(np.abs(turned - ours).max())
+            if best is None or off < best[0]:
+                best = off, turn
+    return best[1] if best is not None and best[0] <= near else None
+
+
+def rectangles(mask: Bools) -> list[Rectangle]:
+    """Cover what holds of a mask (na, nb) with rectangles that do not overlap."""
+    left, found = mask.copy(), []
+    while left.any():
+        a, b = (int(n) for n in np.argwhere(left)[0])
+        ends = np.flatnonzero(~left[a, b:])
+        d = b + int(ends[0]) if len(ends) else left.shape[1]
+        rows = np.flatnonzero(~left[a:, b:d].all(axis=1))
+        c = a + int(rows[0]) if len(rows) else left.shape[0]
+        left[a:c, b:d] = False
+        found.append(((a, b), (c, d)))
+    return found
