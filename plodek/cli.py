@@ -238,10 +238,10 @@ def check(
     """Read a grid FILE and tell its quality and patches."""
     from plodek.core.check.checked import check as checked
     from plodek.core.check.listing import lines_of, looked_into, write_csv
-    from plodek.core.formats.convert import read
+    from plodek.core.formats import registry
     from plodek.core.formats.handoff import facts_of
 
-    grid, unit = read(file)
+    grid, unit = registry.read(file)
     found = checked(grid)
     cells = found.cells
     facts = facts_of(grid, cells) | {"unit": unit, "files": [str(file)]}

@@ -32,6 +32,7 @@ LIMITS: Mapping[str, Limit] = {
     "guides": Limit(20_000, "guides", "take fewer copies, or fewer guides to copy"),
     "rows": Limit(200_000, "rows in a file of points", "thin the points out, or divide the file"),
     "sections": Limit(2_000, "sections in a file", "thin the sections out, or divide the file"),
+    "dry_run_cells": Limit(3_000_000, "cells in a dry run", "prove the file without it, or a coarser grid"),
     "triangles": Limit(5_000_000, "triangles in a file", "make the mesh coarser, or divide the file"),
     "upload_mb": Limit(200, "MB in an upload", "send a smaller file"),
     "json_mb": Limit(8, "MB of JSON", "read long lists of places from a file of points"),

@@ -43,6 +43,8 @@ def test_imports_inside_the_core_run_one_way():
         "smooth",
         "check",
         "formats",
+        "proof",
+        "dryrun",
         "model",
         "build",
         "recipe",

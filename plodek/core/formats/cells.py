@@ -13,7 +13,7 @@ from plodek.core.arrays import Floats, Ints
 from plodek.core.formats.cargo import PIECE, Cargo
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
-from plodek.core.grid.window import PatchFaces, Window
+from plodek.core.grid.window import Interface, PatchFaces, Window
 
 
 @dataclass(frozen=True)
@@ -117,9 +117,15 @@ class Cells:
         """Give the corners (n, 4) of a window's faces, so that their normals look outward."""
         ids = self.numbering.ids[window.block]
         ids = np.squeeze(ids[window.slices(ids.shape)], axis=window.axis)
-        a, b, c, d = ids[:-1, :-1], ids[1:, :-1], ids[1:, 1:], ids[:-1, 1:]
-        inward = (window.end == 0) != (window.axis == 1)
-        return np.stack((a, d, c, b) if inward else (a, b, c, d), axis=-1).reshape(-1, 4)
+        quads = _quads(ids)
+        return quads[:, [0, 3, 2, 1]] if (window.end == 0) != (window.axis == 1) else quads
+
+    def facing(self, joint: Interface) -> tuple[Ints, Ints]:
+        """Give the corners (n, 4) of the faces on both sides of an interface, corner by corner alike."""
+        ours, theirs = self.vertices(joint.first), self.vertices(joint.second)
+        turned = joint.orientation.apply(np.expand_dims(theirs, joint.second.axis))
+        both = ours, np.squeeze(turned, axis=joint.first.axis)
+        return _quads(both[0]), _quads(both[1])
 
     def vertices(self, window: Window) -> Ints:
         """Give the numbers (na, nb) of a window's nodes."""
@@ -129,6 +135,12 @@ class Cells:
     @cached_property
     def _shrunk(self) -> frozenset[int]:
         return frozenset(pole.block for pole in self.grid.poles)
+
+
+def _quads(ids: Ints) -> Ints:
+    """Give the corners (n, 4) of the faces between nodes (na, nb)."""
+    around = ids[:-1, :-1], ids[1:, :-1], ids[1:, 1:], ids[:-1, 1:]
+    return np.stack(around, axis=-1).reshape(-1, 4)
 
 
 def _corners(ids: Ints) -> Ints:

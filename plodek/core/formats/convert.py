@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from plodek.core.errors import BadFile, BadValue
+from plodek.core.errors import BadValue
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.handoff import Tell, unheard_of, write_all
@@ -47,7 +47,7 @@ def convert(
     """
     one = registry.writer_of(target)
     choices = one.choices(options)
-    grid, told = read(source)
+    grid, told = registry.read(source)
     own = from_unit or told
     for name in (own, unit):
         if name and name not in METRES:
@@ -65,13 +65,6 @@ def convert(
 
 
 _OTHER = "take a format for plane grids: CGNS, PLOT3D, VTK XML or tables"
-
-
-def read(source: Path) -> tuple[Grid, str]:
-    """Read a grid file that has to be there. Raises BadFile."""
-    if not source.is_file():
-        raise BadFile("there is no such file", where=str(source), remedy="check the path")
-    return registry.read(source)
 
 
 def _with_plain_names(grid: Grid, most: int) -> tuple[Grid, dict[str, str]]:

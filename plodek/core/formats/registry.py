@@ -12,14 +12,15 @@ from typing import TypeAlias
 
 from plodek.core.errors import BadFile, BadValue
 from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.mesh import Mesh
 from plodek.core.grid.grid import Grid
 
 #: What is chosen of each option of a format, by its key.
 Choices: TypeAlias = Mapping[str, str]
 #: Writes to a path; gives all files written.
 Write: TypeAlias = Callable[[Path, Cargo, Choices], list[Path]]
-#: Reads a grid and its length unit, "" where the file does not say.
-Read: TypeAlias = Callable[[Path], tuple[Grid, str]]
+#: Reads blocks or cells and their length unit, "" where the file does not say.
+Read: TypeAlias = Callable[[Path], tuple[Grid | Mesh, str]]
 
 
 @dataclass(frozen=True)
@@ -90,6 +91,11 @@ def writers(keys: Iterable[str]) -> list[Format]:
     return [one for key, one in there.items() if key in wished]
 
 
+def readers() -> list[Format]:
+    """Give the formats that grids are read in."""
+    return [one for one in formats().values() if one.read is not None]
+
+
 def writer_of(path: Path) -> Format:
     """Find the format that a file is to be written in by its ending. Raises BadValue."""
     found = next((one for one in written().values() if path.suffix.lower() in one.endings), None)
@@ -100,12 +106,23 @@ def writer_of(path: Path) -> Format:
 
 
 def read(path: Path) -> tuple[Grid, str]:
-    """Read a grid from a file, by its ending. Raises BadFile."""
-    readers = [one for one in formats().values() if one.read is not None]
-    for one in readers:
+    """Read a grid of blocks from a file, by its ending. Raises BadFile."""
+    found, unit = opened(path)
+    if isinstance(found, Mesh):
+        raise BadFile(
+            f"it holds {found.cells} cells without blocks", where=path.name, remedy="give structured blocks"
+        )
+    return found, unit
+
+
+def opened(path: Path) -> tuple[Grid | Mesh, str]:
+    """Read blocks or cells from a file, by its ending. Raises BadFile."""
+    if not path.is_file():
+        raise BadFile("there is no such file", where=str(path), remedy="check the path")
+    for one in readers():
         if one.read is not None and path.suffix.lower() in one.endings:
             return one.read(path)
-    endings = ", ".join(ending for one in readers for ending in one.endings)
+    endings = ", ".join(ending for one in readers() for ending in one.endings)
     raise BadFile(
         f"files that end in “{path.suffix}” are not read as grids",
         where=path.name,

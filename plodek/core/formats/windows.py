@@ -44,19 +44,39 @@ def ranged(block: int, span: Ints, shape: tuple[int, ...], name: str) -> Window:
 
 def rest_of(grid: Grid) -> tuple[Window, ...]:
     """Find the outer faces of a grid that are in no patch, no interface and no pole, as windows."""
-    taken: dict[tuple[int, int, int], list[Window]] = {}
-    joints = (w for joint in (*grid.interfaces, *grid.periodic) for w in (joint.first, joint.second))
-    for window in (*joints, *(w for patch in grid.patches for w in patch.windows)):
-        taken.setdefault((window.block, window.axis, window.end), []).append(window)
-    for pole in grid.poles:
-        if pole.side is not None:
-            taken.setdefault((pole.block, *pole.side), []).append(Window(pole.block, *pole.side))
-    found = []
+    taken, found = _taken(grid), []
     for block in range(len(grid.xyz)):
         for axis in range(grid.dim):
             for end in (0, 1):
                 found += _left(grid, Window(block, axis, end), taken.get((block, axis, end), []))
     return tuple(found)
+
+
+def doubled_faces(grid: Grid) -> int:
+    """Count the outer faces that several patches or interfaces hold at once."""
+    count = 0
+    for side, taken in _taken(grid).items():
+        if len(taken) > 1:
+            free = _free(grid, Window(*side), taken)
+            count += sum(grid.faces(window) for window in taken) - int((~free).sum())
+    return count
+
+
+def _taken(grid: Grid) -> dict[tuple[int, int, int], list[Window]]:
+    """Give the windows of patches, interfaces and poles on each side; twins are in their patches, if any."""
+    found: dict[tuple[int, int, int], list[Window]] = {}
+    named = {window for patch in grid.patches for window in patch.windows}
+    joints = [w for joint in grid.interfaces for w in (joint.first, joint.second)]
+    twins = [w for joint in grid.periodic for w in (joint.first, joint.second) if w not in named]
+    for window in (*joints, *twins, *(w for patch in grid.patches for w in patch.windows)):
+        found.setdefault((window.block, window.axis, window.end), []).append(window)
+    for pole in grid.poles:
+        if pole.side is not None:
+            side = Window(pole.block, *pole.side)
+            windows = found.setdefault((pole.block, *pole.side), [])
+            if side not in windows:
+                windows.append(side)
+    return found
 
 
 def _left(grid: Grid, side: Window, taken: list[Window]) -> list[Window]:

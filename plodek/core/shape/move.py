@@ -44,6 +44,13 @@ class Move:
         """Give the same move of coordinates that have all been multiplied by a factor."""
         return Move(self.matrix, factor * self.shift, self.scale)
 
+    def fitted(self, first: Floats, second: Floats) -> Move:
+        """Give the move near this one that brings places (n, 3) nearest to others; a shift stays one."""
+        turns = not np.allclose(self.matrix, np.eye(3), atol=1e-6)
+        move = between(first, second, turns=turns)
+        off, before = (float(np.abs(one.places(first) - second).max()) for one in (move, self))
+        return move if off < before else self
+
     def then(self, other: Move) -> Move:
         """Give this move followed by another."""
         shift = other.scale * other.matrix @ self.shift + other.shift

@@ -1,4 +1,4 @@
-"""Reading VTK XML: the structured grids (.vts) that a .vtm gathers, or one alone.
+"""Reading VTK XML: the structured grids (.vts) that a .vtm gathers, or one alone, or its cells (.vtu, .vtp).
 
 The public file format description: https://docs.vtk.org, "VTK XML formats": data appended or in place, raw,
 base64 or as text, packed by zlib or LZMA or not at all.
@@ -18,50 +18,84 @@ from xml.etree import ElementTree
 
 import numpy as np
 
-from plodek.core.arrays import Floats
+from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadFile
 from plodek.core.formats.block_map import map_path
+from plodek.core.formats.cells import Kind
+from plodek.core.formats.joining import joined
+from plodek.core.formats.mesh import Mesh
+from plodek.core.formats.mesh_file import KINDS, by_kind
 from plodek.core.formats.received import from_nodes
 from plodek.core.grid.grid import Grid
 
-_REMEDY = "give a .vtm of structured grids (.vts), or one .vts"
+_REMEDY = "give a .vtm of structured grids (.vts) or of cells (.vtu), or one .vts"
 _PACKED: dict[str, Callable[[bytes], bytes]] = {
     "vtkZLibDataCompressor": zlib.decompress,
     "vtkLZMADataCompressor": lzma.decompress,
 }
-_KINDS = {"Float32": "f4", "Float64": "f8", "UInt32": "u4", "UInt64": "u8"}
+_KINDS = {
+    "Float32": "f4", "Float64": "f8", "UInt8": "u1",
+    "UInt32": "u4", "UInt64": "u8", "Int32": "i4", "Int64": "i8",
+}  # fmt: skip
+_NAMES = {kind.vtk: kind for kind in KINDS}
+_DAMAGE = (ValueError, IndexError, zlib.error, lzma.LZMAError, OverflowError)
 
 
-def read(path: Path) -> tuple[Grid, str]:
-    """Read the structured grids of a file, with the map beside it where there is one.
+def read(path: Path) -> tuple[Grid | Mesh, str]:
+    """Read the structured grids of a file, with the map beside it if there is one; or cells and patches.
 
     Interfaces come from the map, or from nodes that lie at one place. Raises BadFile.
     """
     if path.suffix.lower() == ".vts":
         return from_nodes(path, [_nodes(path)], [path.stem])
-    pieces = _pieces(path)
+    pieces, cells = _pieces(path, ".vts"), _pieces(path, ".vtu")
+    if cells and not pieces:
+        return joined(path.name, [_cells(*piece) for piece in (*cells, *_pieces(path, ".vtp"))]), ""
+    if not pieces:
+        raise BadFile("it gathers no structured grid, and no cells", where=path.name, remedy=_REMEDY)
     if map_path(path).is_file():
         pieces.sort(key=lambda piece: piece[1].name)  # the map tells of blocks in the order of their files
     return from_nodes(path, [_nodes(piece) for _, piece in pieces], [name for name, _ in pieces])
 
 
-def _pieces(path: Path) -> list[tuple[str, Path]]:
-    """Give the names and paths of the structured grids that a .vtm gathers."""
+def _pieces(path: Path, ending: str) -> list[tuple[str, Path]]:
+    """Give the names and paths of the pieces of a kind that a .vtm gathers."""
     root, _ = _parsed(path)
     found = []
     for entry in root.iter("DataSet"):
         file = entry.get("file", "")
-        if file.lower().endswith(".vts"):
+        if file.lower().endswith(ending):
             piece = (path.parent / file).resolve()
             if not piece.is_relative_to(path.parent.resolve()):
                 raise BadFile(f"it points outside its folder: {file}", where=path.name, remedy=_REMEDY)
             found.append((entry.get("name") or piece.stem, piece))
-    if not found:
-        raise BadFile("it gathers no structured grid", where=path.name, remedy=_REMEDY)
     names = [name for name, _ in found]
     if len(set(names)) < len(names):
         found = [(piece.stem, piece) for _, piece in found]
     return found
+
+
+def _cells(title: str, path: Path) -> tuple[str, Floats, dict[Kind, Ints], Ints | None]:
+    """Read the points and cells of a .vtu file, or the faces of a .vtp."""
+    root, appended = _parsed(path)
+    piece = root.find("*/Piece")
+    where = {array.get("Name"): array for array in root.iterfind("*/Piece/*/DataArray")}
+    points = root.find("*/Piece/Points/DataArray")
+    try:
+        if piece is None or points is None:
+            raise ValueError("no piece with points")
+        data = _Data(root, appended)
+        polygons = "NumberOfPolys" in piece.attrib
+        count = int(piece.attrib["NumberOfPolys" if polygons else "NumberOfCells"])
+        places = data.of(points, 3 * int(piece.attrib["NumberOfPoints"])).reshape(-1, 3)
+        offsets = data.of(where["offsets"], count).astype(np.int64)
+        corners = data.of(where["connectivity"], int(offsets[-1]) if count else 0).astype(np.int64)
+        if polygons:
+            return title, places, {}, corners.reshape(count, -1)
+        codes = data.of(where["types"], count).astype(np.int64)
+    except (*_DAMAGE, KeyError) as error:
+        raise BadFile(f"its cells cannot be read ({error})", where=path.name, remedy=_REMEDY) from error
+    return title, places, by_kind(codes, corners, _NAMES, path.name), None
 
 
 def _nodes(path: Path) -> Floats:
@@ -77,7 +111,7 @@ def _nodes(path: Path) -> Floats:
         if len(shape) != 3 or min(shape) < 1:
             raise ValueError(f"an extent of {extent}")
         values = _Data(root, appended).of(array, 3 * math.prod(shape))
-    except (ValueError, IndexError, zlib.error, lzma.LZMAError, OverflowError) as error:
+    except _DAMAGE as error:
         raise BadFile(f"its points cannot be read ({error})", where=path.name, remedy=_REMEDY) from error
     return np.ascontiguousarray(values.reshape(*shape[::-1], 3).transpose(2, 1, 0, 3))
 
@@ -114,8 +148,8 @@ class _Data:
     def of(self, array: ElementTree.Element, count: int) -> Floats:
         """Give the ``count`` numbers of an array. Raises ValueError where it has others."""
         kind = _KINDS.get(array.get("type", ""), "")
-        if not kind.startswith("f"):
-            raise ValueError(f"points of {array.get('type')}")
+        if not kind:
+            raise ValueError(f"numbers of the type {array.get('type')}")
         way = array.get("format", "ascii")
         if way == "ascii":
             values = np.array((array.text or "").split(), dtype=float)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.registry import Choices, Format
 
 
@@ -14,10 +15,17 @@ def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
     return write(path, cargo)
 
 
+def _read(path: Path) -> tuple[Mesh, str]:
+    from plodek.core.formats.xdmf.read import read
+
+    return read(path)
+
+
 FORMAT = Format(
     "xdmf",
     "XDMF",
     (".xdmf", ".xmf"),
     "cells and outer faces with the numbers of their regions and patches; arrays in an HDF5 file beside it",
     write=_write,
+    read=_read,
 )

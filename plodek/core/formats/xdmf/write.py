@@ -16,7 +16,7 @@ from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cells import HEXA, PENTA, PYRA, QUAD, SOLIDS, TRI, Cells, Kind
 
 #: The codes of kinds in a mixed topology.
-_CODES = {TRI: 4, QUAD: 5, PYRA: 7, PENTA: 8, HEXA: 9}
+CODES = {TRI: 4, QUAD: 5, PYRA: 7, PENTA: 8, HEXA: 9}
 
 
 def write(path: Path, cargo: Cargo) -> list[Path]:
@@ -55,7 +55,7 @@ def write(path: Path, cargo: Cargo) -> list[Path]:
 
 def _coded(kind: Kind, corners: Ints) -> Ints:
     """Put the code of a kind before the corners of each."""
-    return np.column_stack([np.full(len(corners), _CODES[kind]), corners])
+    return np.column_stack([np.full(len(corners), CODES[kind]), corners])
 
 
 def _regions(cells: Cells, total: int) -> np.ndarray[tuple[int], np.dtype[np.int32]]:

@@ -1,0 +1,67 @@
+"""The nodes of a CGNS file as h5py gives them, and what they say in the standard's words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import h5py
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from plodek.core.formats.cgns.words import BC_TYPES, UNITS
+from plodek.core.grid.window import PatchType
+from plodek.core.shape.move import Move
+
+
+def move_of(link: h5py.Group) -> Move | None:
+    """Give the move to the other side of a periodic connectivity (SIDS 8.5.1); None of another."""
+    for above in labelled(link, "GridConnectivityProperty_t"):
+        for periodic in labelled(above, "Periodic_t"):
+            centre, angle, shift = (
+                np.resize([*periodic[name][" data"][()].astype(float).ravel(), 0.0, 0.0, 0.0], 3)
+                for name in ("RotationCenter", "RotationAngle", "Translation")
+            )
+            matrix = Rotation.from_euler("xyz", angle).as_matrix()
+            return Move(matrix, centre - matrix @ centre + shift)
+    return None
+
+
+def type_of(family: h5py.Group | None) -> PatchType:
+    """Give the type of a patch by its family, *general* where there is none."""
+    if family is None:
+        return "general"
+    word = next((text(node) for node in labelled(family, "Descriptor_t")), None)
+    bc = next((text(node) for node in labelled(family, "FamilyBC_t")), "")
+    fitting = [kind for kind, code in BC_TYPES.items() if code == bc]
+    return next((kind for kind in fitting if kind == word), fitting[-1] if fitting else "general")
+
+
+def unit_of(base: h5py.Group) -> str:
+    """Give the length unit of a base, "" where it says none of ours."""
+    for node in labelled(base, "DimensionalUnits_t"):
+        word = bytes(node[" data"][()].astype(np.uint8)[1]).decode().strip()
+        return next((unit for unit, name in UNITS.items() if name == word), "")
+    return ""
+
+
+def labelled(group: h5py.Group, label: str) -> Iterator[h5py.Group]:
+    """Give the nodes below one that have a label."""
+    for child in group.values():
+        if isinstance(child, h5py.Group) and child.attrs.get("label", b"").decode() == label:
+            yield child
+
+
+def labelled_below(zone: h5py.Group, above: str, label: str) -> Iterator[h5py.Group]:
+    """Give the nodes with a label below all those with another."""
+    for parent in labelled(zone, above):
+        yield from labelled(parent, label)
+
+
+def title(group: h5py.Group) -> str:
+    """Give the name of a node."""
+    return str(group.attrs["name"].decode())
+
+
+def text(group: h5py.Group) -> str:
+    """Give the words that a node holds."""
+    return bytes(group[" data"][()].astype(np.uint8)).decode().strip()

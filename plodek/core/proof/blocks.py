@@ -1,0 +1,97 @@
+"""Proof of a grid of blocks that was read back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.check.geometry import face_centres, face_normals
+from plodek.core.check.measure import measure
+from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.windows import doubled_faces
+from plodek.core.grid.grid import Grid
+from plodek.core.grid.window import Interface, PatchFaces, Window
+from plodek.core.proof import findings
+from plodek.core.proof.findings import Finding, Outside
+
+
+def prove_blocks(grid: Grid, unit: str, wanted: Cargo | None) -> Iterator[Finding]:
+    """Look at a grid, held against the one that was sent, where there is one."""
+    yield findings.read(grid.cells, f" in {len(grid.xyz)} blocks", unit)
+    if wanted is not None:
+        yield findings.unit(unit, wanted)
+        yield _nodes(grid, wanted)
+        yield findings.patches(_outsides(grid), _outsides(wanted.grid, wanted.factor))
+    free = _faces(grid, grid.unnamed)
+    faces = sum(grid.patch_faces(patch) for patch in grid.patches)
+    wrong = {"in none": len(free[1]), "in two": doubled_faces(grid)}
+    near = 1e-3 * np.sqrt(np.linalg.norm(free[0], axis=1))
+    yield findings.named(wrong, faces, len(grid.patches), free[1], near)
+    yield _agree("Interfaces agree, node by node", grid, grid.interfaces)
+    if grid.periodic:
+        yield _agree("Periodic sides agree under their move", grid, grid.periodic)
+    cells = measure(grid)
+    yield findings.folded(cells.volume, int(cells.folded.sum()))
+    sums = np.add.reduceat(cells.volume, grid.starts[:-1])
+    left = [grid.names[block] for block in np.flatnonzero(sums < 0)]
+    yield Finding(
+        "All blocks are right-handed", not left, f"{len(left)} are not, first {left[0]}" if left else "yes"
+    )
+    outer = [window for patch in grid.patches for window in patch.windows]
+    named = set(outer)
+    twins = [w for joint in grid.periodic for w in (joint.first, joint.second) if w not in named]
+    vectors, centres = _faces(grid, [*outer, *twins, *grid.unnamed])
+    yield from findings.closed(vectors, centres, float(cells.volume.sum()), grid.dim)
+
+
+def _faces(grid: Grid, windows: Sequence[Window]) -> tuple[Floats, Floats]:
+    """Give the area vectors, looking outward, and the centres (n, 3) of the faces of windows."""
+    none = np.empty((0, 3))
+    vectors = [0.5 * face_normals(grid, w) * (1.0 if w.end else -1.0) for w in windows]
+    centres = [face_centres(grid, w) for w in windows]
+    return np.concatenate([none, *vectors]), np.concatenate([none, *centres])
+
+
+def _outsides(grid: Grid, factor: float = 1.0) -> dict[str, Outside]:
+    """Sum up the patches of a grid whose lengths are multiplied by a factor."""
+
+    def outside(patch: PatchFaces) -> Outside:
+        vectors, centres = _faces(grid, patch.windows)
+        return Outside.of(patch.type, factor ** (grid.dim - 1) * vectors, factor * centres)
+
+    return {patch.name: outside(patch) for patch in grid.patches}
+
+
+def _nodes(grid: Grid, wanted: Cargo) -> Finding:
+    """Hold the nodes against those that were sent."""
+    sent = wanted.grid.xyz
+    if [nodes.shape for nodes in grid.xyz] != [nodes.shape for nodes in sent]:
+        return findings.places(np.inf, 0.0, 0)
+    off, size = 0.0, 0.0
+    for found, nodes in zip(grid.xyz, sent, strict=True):
+        for low in range(len(nodes)):  # a layer at a time: no second copy of a large block
+            there = nodes[low] * wanted.factor
+            off = max(off, float(np.abs(found[low] - there).max()))
+            size = max(size, float(np.abs(there).max()))
+    return findings.places(off, size, sum(nodes[..., 0].size for nodes in sent))
+
+
+def _agree(what: str, grid: Grid, joints: Sequence[Interface]) -> Finding:
+    """Judge whether the nodes of both sides of joints are the same, moved where they are periodic."""
+    off, worst, size, single = 0.0, "", 0.0, True
+    for joint in joints:
+        ours, theirs = grid.nodes(joint.first), joint.orientation.apply(grid.nodes(joint.second))
+        first, second = ours.reshape(-1, 3), theirs.reshape(-1, 3)
+        single = single and np.array_equal(first, first.astype(np.float32))
+        if joint.move is not None:
+            first = joint.move.places(first)
+        apart = float(np.abs(first - second).max())
+        size = max(size, float(np.abs(first).max()))
+        if apart > off:
+            pair = (grid.names[window.block] for window in (joint.first, joint.second))
+            off, worst = apart, f" between {' and '.join(pair)}"
+    told = "equal to the bit" if off == 0 else f"at most {off:.3g} apart{worst}"
+    most = findings.SAME_SINGLE if single else findings.SAME
+    return Finding(what, off <= most * size, f"{len(joints)}: {told}" if joints else "there are none")

@@ -1,0 +1,92 @@
+"""Proof of a grid of cells that was read back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from plodek.core.arrays import Floats, dot
+from plodek.core.formats.cargo import PIECE, Cargo
+from plodek.core.formats.faces import Faces, areas, faces_of, middles
+from plodek.core.formats.mesh import Mesh, mesh_of
+from plodek.core.proof import findings
+from plodek.core.proof.findings import Finding, Outside
+
+#: Cells above which faces are not looked for, which takes a gigabyte for 2 million cells.
+MOST = 5_000_000
+
+
+def prove_cells(mesh: Mesh, wanted: Cargo | None) -> Iterator[Finding]:
+    """Look at a mesh, held against the grid that was sent, where there is one."""
+    yield findings.read(mesh.cells, "", mesh.unit)
+    if wanted is not None:
+        yield findings.unit(mesh.unit, wanted)
+        grid = wanted.grid.scaled(wanted.factor)
+        sent = mesh_of(grid)
+        off = _off(mesh, sent)
+        if off > 0 and len(grid.regions) > 1:  # cells may go region by region
+            by_region = grid.only([block for blocks in grid.regions.values() for block in blocks])
+            off = min(off, _off(mesh, mesh_of(by_region)))
+        yield findings.places(off, float(np.abs(sent.points).max()), len(sent.points))
+        yield findings.patches(_outsides(mesh), _outsides(sent))
+    if mesh.cells > MOST:
+        yield Finding("Its faces are sound", None, f"not looked at: it has more than {MOST} cells")
+        return
+    faces = faces_of(mesh)
+    vectors, centres = areas(mesh.points, faces.corners), middles(mesh.points, faces.corners)
+    free = faces.outer & (faces.patch < 0)
+    wrong = {
+        "in none": int(free.sum()), "in two": faces.doubled, "at no cell": faces.loose,
+        "of more than two cells": faces.crowded,
+    }  # fmt: skip
+    near = 1e-3 * np.sqrt(np.linalg.norm(vectors[free], axis=1))
+    yield findings.named(wrong, int((~free & faces.outer).sum()), len(mesh.faces), centres[free], near)
+    if faces.within:
+        yield Finding("Patches lie on the outside", None, f"{faces.within} faces of them lie between cells")
+    for twins in mesh.twins:
+        first, second = (mesh.points[f].reshape(-1, 3) for f in (twins.ours, twins.theirs))
+        apart = float(np.abs(twins.move.places(first) - second).max())
+        yield Finding(
+            "Periodic sides agree under their move",
+            apart <= 1e-12 * float(np.abs(second).max()),
+            f"{len(twins.ours)} faces, at most {apart:.1e} apart",
+        )
+    volume = volumes(mesh.cells, faces, vectors, centres)
+    yield findings.folded(volume, int((volume <= 0).sum()))
+    outer = faces.outer
+    yield from findings.closed(vectors[outer], centres[outer], float(volume.sum()))
+
+
+def volumes(cells: int, faces: Faces, vectors: Floats, centres: Floats) -> Floats:
+    """Give the volumes (cells,) by the divergence theorem; vectors and centres of faces are (n, 3)."""
+    inner = ~faces.outer
+    ours, theirs, across = faces.owner, faces.beyond[inner], centres[inner]
+    count = np.bincount(ours, minlength=cells) + np.bincount(theirs, minlength=cells)
+    middle = np.empty((cells, 3))
+    for axis in range(3):
+        total = np.bincount(ours, centres[:, axis], cells) + np.bincount(theirs, across[:, axis], cells)
+        middle[:, axis] = total / np.maximum(count, 1)
+    found = np.bincount(ours, dot(vectors, centres - middle[ours]), cells)
+    found -= np.bincount(theirs, dot(vectors[inner], across - middle[theirs]), cells)
+    return np.asarray(found / 3)
+
+
+def _outsides(mesh: Mesh) -> dict[str, Outside]:
+    return {
+        name: Outside.of(mesh.types.get(name, ""), areas(mesh.points, corners), middles(mesh.points, corners))
+        for name, corners in mesh.faces.items()
+    }
+
+
+def _off(mesh: Mesh, sent: Mesh) -> float:
+    """Give how far the corners of any cell are from those of the one sent; infinite for other cells."""
+    if {k: len(c) for k, c in mesh.solids.items()} != {k: len(c) for k, c in sent.solids.items()}:
+        return float("inf")
+    off = 0.0
+    for kind, corners in sent.solids.items():
+        for low in range(0, len(corners), PIECE):
+            part = slice(low, low + PIECE)
+            apart = mesh.points[mesh.solids[kind][part]] - sent.points[corners[part]]
+            off = max(off, float(np.abs(apart).max()))
+    return off
