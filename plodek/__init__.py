@@ -11,10 +11,14 @@ os.environ.setdefault("OMP_WAIT_POLICY", "passive")
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+    from pathlib import Path
 
     from plodek.core.arrays import Floats
     from plodek.core.check.checked import Checked
+    from plodek.core.dryrun.dry_run import DryRun
+    from plodek.core.formats.convert import Converted
     from plodek.core.grid.grid import Grid
+    from plodek.core.proof.proof import Proof
 
 
 def check(grid: Grid | Sequence[Floats], limits: Mapping[str, float] | None = None) -> Checked:
@@ -23,3 +27,26 @@ def check(grid: Grid | Sequence[Floats], limits: Mapping[str, float] | None = No
     from plodek.core.check.checked import check as checked
 
     return checked(grid, limits)
+
+
+def convert(
+    source: Path, target: Path, options: Mapping[str, str] | None = None, *, unit: str | None = None
+) -> Converted:
+    """Turn a grid file into another format: see `plodek.core.formats.convert.convert`."""
+    from plodek.core.formats.convert import convert as converted
+
+    return converted(source, target, options, unit=unit)
+
+
+def prove(file: Path) -> Proof:
+    """Read a grid file back and look at it: see `plodek.core.proof.proof.prove`."""
+    from plodek.core.proof.proof import prove as proved
+
+    return proved(file)
+
+
+def dry_run(file: Path) -> DryRun:
+    """Solve on the grid in a file: see `plodek.core.dryrun.dry_run.dry_run`."""
+    from plodek.core.dryrun.dry_run import dry_run as run
+
+    return run(file)

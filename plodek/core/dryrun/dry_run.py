@@ -12,7 +12,7 @@ from plodek.core.budget import need
 from plodek.core.dryrun.flow import Flow, flow_through
 from plodek.core.dryrun.manufactured import Order, given_all_round, linear_error, order_on
 from plodek.core.dryrun.volumes import Volumes
-from plodek.core.errors import NotReady, PlodekError
+from plodek.core.errors import BadFile, NotReady, PlodekError
 from plodek.core.formats import registry
 from plodek.core.formats.mesh import Mesh, mesh_of
 from plodek.core.proof.findings import Finding
@@ -64,7 +64,10 @@ def dry_run(path: Path, hear: Hear = _unheard) -> DryRun:
         return DryRun(path, (Finding("It can be solved on", None, said),))
     need("dry_run_cells", found.cells, where=path.name)
     mesh = found if isinstance(found, Mesh) else mesh_of(found)
-    volumes = Volumes.of(mesh)
+    try:
+        volumes = Volumes.of(mesh)
+    except BadFile as error:
+        return DryRun(path, (Finding("Its faces fit together", False, str(error)),))
     findings = [_uniform(volumes)]
     unnamed = int((volumes.outer.patch < 0).sum())
     if unnamed:

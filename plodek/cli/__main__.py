@@ -1,0 +1,5 @@
+"""Running the command line as a module."""
+
+from plodek.cli import main
+
+main()
