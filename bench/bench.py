@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 import vtk
 from answering import answering
+from handing_off import handing_off
 from OCP.GeomAbs import GeomAbs_C2
 from OCP.GeomAPI import GeomAPI_PointsToBSplineSurface, GeomAPI_ProjectPointOnSurf
 from OCP.gp import gp_Pnt
@@ -375,6 +376,7 @@ def main() -> None:
     evaluation()
     operations()
     numbering()
+    handing_off()
     many_blocks()
     previews()
     answering()

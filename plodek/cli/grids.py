@@ -11,7 +11,17 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from plodek.cli.command import GATE_FAILED, plodek
-from plodek.cli.options import JSON, OPTIONS, VALUES, choices_of, evaluated, tell, write
+from plodek.cli.options import (
+    JSON,
+    OPTIONS,
+    VALUES,
+    choices_of,
+    evaluated,
+    lines_of_findings,
+    tell,
+    told,
+    write,
+)
 from plodek.core.errors import BadValue
 
 if TYPE_CHECKING:
@@ -157,11 +167,8 @@ def _tell_findings(findings: Sequence[Finding], facts: dict[str, Any], as_json: 
     """Print what was found; exit code 1 where something is wrong."""
     holds = all(finding.fine is not False for finding in findings)
     if as_json:
-        told = [{"what": f.what, "fine": f.fine, "said": f.said} for f in findings]
-        click.echo(json.dumps(facts | {"holds": holds, "findings": told}, ensure_ascii=False))
+        click.echo(json.dumps(facts | {"holds": holds, "findings": told(findings)}, ensure_ascii=False))
     else:
-        for finding in findings:
-            sign = {True: "ok ", False: "no ", None: " – "}[finding.fine]
-            click.echo(f"  {sign} {finding.what}: {finding.said}")
+        click.echo("\n".join(lines_of_findings(findings)))
     if not holds:
         sys.exit(GATE_FAILED)

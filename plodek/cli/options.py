@@ -13,7 +13,10 @@ from plodek.cli.command import GATE_FAILED
 from plodek.core.errors import BadFile, BadValue
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from plodek.core.check.quality import Gate
+    from plodek.core.proof.findings import Finding
     from plodek.core.recipe.evaluation import Evaluation
 
 RECIPE = click.argument("recipe", type=click.Path(path_type=Path))
@@ -102,3 +105,14 @@ def tell(facts: dict[str, Any], outcome: Gate, as_json: bool) -> None:
             click.echo(f"  {file}")
     if not outcome.passed:
         sys.exit(GATE_FAILED)
+
+
+def told(findings: Sequence[Finding]) -> list[dict[str, Any]]:
+    """Give findings as plain values."""
+    return [{"what": f.what, "fine": f.fine, "said": f.said} for f in findings]
+
+
+def lines_of_findings(findings: Sequence[Finding]) -> list[str]:
+    """Give findings as lines: whether each holds, what, and the figures."""
+    signs = {True: "ok ", False: "no ", None: " – "}
+    return [f"  {signs[finding.fine]} {finding.what}: {finding.said}" for finding in findings]

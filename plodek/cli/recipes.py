@@ -3,13 +3,26 @@
 from __future__ import annotations
 
 import json
+import sys
 from importlib import resources
 from pathlib import Path
 
 import click
 
-from plodek.cli.command import plodek
-from plodek.cli.options import JSON, OPTIONS, RECIPE, VALUES, by_commas, choices_of, evaluated, tell, write
+from plodek.cli.command import GATE_FAILED, plodek
+from plodek.cli.options import (
+    JSON,
+    OPTIONS,
+    RECIPE,
+    VALUES,
+    by_commas,
+    choices_of,
+    evaluated,
+    lines_of_findings,
+    tell,
+    told,
+    write,
+)
 from plodek.core.errors import BadValue
 
 
@@ -22,6 +35,7 @@ from plodek.core.errors import BadValue
 @click.option("--scale", default=1.0, show_default=True, help="Factor on all coordinates.")
 @click.option("--folded-too", is_flag=True, help="Hand off even where cells are folded.")
 @click.option("--poles-too", is_flag=True, help="Hand off cells at poles, marked as degenerate.")
+@click.option("--prove", is_flag=True, help="Read the files back and tell what holds of them.")
 @VALUES
 @JSON
 def build(
@@ -33,6 +47,7 @@ def build(
     scale: float,
     folded_too: bool,
     poles_too: bool,
+    prove: bool,
     values: tuple[str, ...],
     as_json: bool,
 ) -> None:
@@ -40,6 +55,7 @@ def build(
     from plodek.core.build.build import build as built
     from plodek.core.build.walls import wall_units_of, walls_of
     from plodek.core.formats.handoff import hand_off
+    from plodek.core.proof.proof import prove_all
 
     evaluation = evaluated(recipe, values)
     model = evaluation.model
@@ -61,7 +77,16 @@ def build(
         folded_too=folded_too,
         poles_too=poles_too,
     )
-    tell(done.facts | {"files": [str(f) for f in done.files]}, done.gate, as_json)
+    proofs = prove_all(done.files, done.sent) if prove else []
+    facts = done.facts | {"files": [str(f) for f in done.files]}
+    if prove:
+        facts["proofs"] = {proof.file.name: told(proof.findings) for proof in proofs}
+    if not as_json:
+        for proof in proofs:
+            click.echo("\n".join([proof.file.name, *lines_of_findings(proof.findings)]))
+    tell(facts, done.gate, as_json)
+    if not all(proof.holds for proof in proofs):
+        sys.exit(GATE_FAILED)
 
 
 @plodek.command()

@@ -120,7 +120,7 @@ def test_the_reference_and_the_schema_are_as_the_steps_are():
 
 def test_every_command_with_its_options_is_documented():
     guide = (ROOT / "docs" / "guide.md").read_text()
-    rows = {name: line for line in guide.splitlines() for name in re.findall(r"`plodek (\w+)", line)}
+    rows = {name: line for line in guide.splitlines() for name in re.findall(r"`plodek ([\w-]+)", line)}
     assert set(rows) == set(plodek.commands)
     for name, command in plodek.commands.items():
         for option in command.params:

@@ -31,6 +31,7 @@ LOOKING = {
     "POST /api/projects/{project}/copies",
     "POST /api/projects/{project}/builds",
     "POST /api/projects/{project}/handoffs",
+    "POST /api/projects/{project}/handoffs/{job}/dry-runs",
     "POST /api/jobs/{job}/stop",
 }
 MANAGING = {

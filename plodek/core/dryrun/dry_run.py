@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from plodek.core.arrays import dot
 from plodek.core.budget import need
 from plodek.core.dryrun.flow import Flow, flow_through
 from plodek.core.dryrun.manufactured import Order, given_all_round, linear_error, order_on
@@ -78,6 +79,7 @@ def dry_run(path: Path, hear: Hear = _unheard) -> DryRun:
     if bad:
         said = f"{bad} of {len(volumes.volume)} cells have no volume, or one inside out"
         return DryRun(path, (*findings, Finding("Every cell can be solved on", False, said)), volumes)
+    findings.append(_outward(volumes))
     flow, order = None, None
     try:
         hear(0.15, "a linear field")
@@ -109,6 +111,19 @@ def _uniform(volumes: Volumes) -> Finding:
             rest[:, axis] += np.bincount(cell, area[:, axis], cells)
     off = float((np.linalg.norm(rest, axis=1) / np.where(size > 0, size, 1.0)).max())
     return Finding("A uniform stream stays uniform", off <= _UNIFORM, f"within {off:.1e} in every cell")
+
+
+def _outward(volumes: Volumes) -> Finding:
+    """Judge whether the faces of each cell look away from its centre, as those of a folded one do not."""
+    inner, outer = volumes.inner, volumes.outer
+    bad = np.zeros(len(volumes.volume), dtype=bool)
+    bad[outer.cell[dot(outer.area, outer.middle - volumes.centre[outer.cell]) <= 0]] = True
+    back = dot(inner.area, inner.apart) <= 0
+    bad[inner.ours[back | (inner.share <= 0)]] = True
+    bad[inner.theirs[back | (inner.share >= 1)]] = True
+    return Finding(
+        "The faces of every cell look out of it", not bad.any(), f"{int(bad.sum())} cells where they do not"
+    )
 
 
 def _linear(off: float) -> Finding:

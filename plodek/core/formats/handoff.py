@@ -29,9 +29,10 @@ def unheard_of(share: float, words: str) -> None:
 
 @dataclass(frozen=True)
 class HandedOff:
-    """What left: the files, the outcome of the gate, and the summary as plain values."""
+    """What left: the files, the grid as ``sent``, the outcome of the gate, and a summary as plain values."""
 
     files: tuple[Path, ...]
+    sent: Cargo
     gate: Gate
     facts: dict[str, Any]
 
@@ -131,7 +132,8 @@ def hand_off(
     metres = METRES[out] / scale
     truly = unit_of(metres) or ""
     times = factor(unit, out) * scale
-    files = write_all(folder, name, Cargo(grid, truly, times, recipe), chosen, choices, tell)
+    sent = Cargo(grid, truly, times, recipe)
+    files = write_all(folder, name, sent, chosen, choices, tell)
     facts = facts_of(grid, cells, times) | {
         "unit": truly,
         "metres": metres,
@@ -141,7 +143,7 @@ def hand_off(
     facts |= _told(walls or Walls(), unit)
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")
-    return HandedOff((*files, report), outcome, facts)
+    return HandedOff((*files, report), sent, outcome, facts)
 
 
 def write_all(

@@ -34,7 +34,7 @@ class Option:
 
 @dataclass(frozen=True)
 class Format:
-    """A file format: its ``key`` and ``label``, the ending of its files, the first for writing.
+    """A file format: its ``key`` and ``label``, the endings of its files, and those ``read_too`` only.
 
     ``plane`` says that a grid of the plane can leave as it is; ``most`` how many characters a name of a
     patch or region has at most.
@@ -49,6 +49,7 @@ class Format:
     plane: bool = False
     options: tuple[Option, ...] = ()
     most: int = 32
+    read_too: tuple[str, ...] = ()
 
     def choices(self, given: Choices | None = None) -> dict[str, str]:
         """Give what holds of every option. Raises BadValue for an option or a choice that is none."""
@@ -120,9 +121,9 @@ def opened(path: Path) -> tuple[Grid | Mesh, str]:
     if not path.is_file():
         raise BadFile("there is no such file", where=str(path), remedy="check the path")
     for one in readers():
-        if one.read is not None and path.suffix.lower() in one.endings:
+        if one.read is not None and path.suffix.lower() in (*one.endings, *one.read_too):
             return one.read(path)
-    endings = ", ".join(ending for one in readers() for ending in one.endings)
+    endings = ", ".join(ending for one in readers() for ending in (*one.endings, *one.read_too))
     raise BadFile(
         f"files that end in “{path.suffix}” are not read as grids",
         where=path.name,

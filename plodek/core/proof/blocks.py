@@ -50,8 +50,10 @@ def _faces(grid: Grid, windows: Sequence[Window]) -> tuple[Floats, Floats]:
     """Give the area vectors, looking outward, and the centres (n, 3) of the faces of windows."""
     none = np.empty((0, 3))
     vectors = [0.5 * face_normals(grid, w) * (1.0 if w.end else -1.0) for w in windows]
-    centres = [face_centres(grid, w) for w in windows]
-    return np.concatenate([none, *vectors]), np.concatenate([none, *centres])
+    centres = np.concatenate([none, *(face_centres(grid, w) for w in windows)])
+    if grid.dim == 2:
+        centres[:, 2] = 0.0  # those of edges, which stand as faces of unit depth
+    return np.concatenate([none, *vectors]), centres
 
 
 def _outsides(grid: Grid, factor: float = 1.0) -> dict[str, Outside]:

@@ -11,6 +11,7 @@ from pathlib import Path
 from plodek.core.errors import PlodekError
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.handoff import Tell, unheard_of
 from plodek.core.formats.mesh import Mesh
 from plodek.core.proof.blocks import prove_blocks
 from plodek.core.proof.cells import prove_cells
@@ -50,10 +51,18 @@ def prove(path: Path, wanted: Cargo | None = None) -> Proof:
     return Proof(path, tuple(findings))
 
 
-def prove_all(files: Sequence[Path], wanted: Cargo | None = None) -> list[Proof]:
-    """Prove those of the files of a hand-off that a format reads: each grid once, not its pieces."""
-    whole = [file for file in files if any(file.suffix in one.endings[:1] for one in registry.readers())]
-    return [prove(file, wanted) for file in whole]
+def prove_all(files: Sequence[Path], wanted: Cargo | None = None, tell: Tell = unheard_of) -> list[Proof]:
+    """Prove those of the files of a hand-off that a format reads: each grid once, not its pieces.
+
+    ``tell`` hears how far it is, and may end it by raising Halted.
+    """
+    endings = [one.endings[0] for one in registry.readers()]
+    whole = [file for file in files if file.suffix in endings]
+    found = []
+    for number, file in enumerate(whole):
+        tell(number / len(whole), f"proving {file.name}")
+        found.append(prove(file, wanted))
+    return found
 
 
 def _checked(path: Path) -> Finding:

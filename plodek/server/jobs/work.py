@@ -16,14 +16,17 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.budget import out_of_memory
 from plodek.core.build.walls import wall_units_of
+from plodek.core.dryrun.dry_run import dry_run
 from plodek.core.errors import Halted, NotReady, OverBudget, PlodekError
 from plodek.core.formats.handoff import hand_off
+from plodek.core.proof.proof import prove_all
 from plodek.core.recipe import document
 from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.smooth.outcome import ASIDE, COARSER, Progress
 from plodek.core.smooth.relaxation import PORTION
 from plodek.server.engine import Engine
 from plodek.server.file_facts import file_facts
+from plodek.server.jobs.bundle import digest_of, pack, unpack
 from plodek.server.store import projects
 from plodek.server.store.files import ProjectFiles
 from plodek.server.store.tables import Job
@@ -34,6 +37,8 @@ LOOK_EVERY, NODES_A_LOOK = 0.25, 50_000
 STOP, DISCARD = 1, 2
 #: Seconds in which smoothing that shall end without a trace does so by itself, and its worker lives on.
 PATIENCE = 0.6
+#: The share of a hand-off that writing takes; the rest is proof.
+_WRITING = 0.5
 
 
 class _Stopped(Exception):
@@ -195,13 +200,14 @@ class _Watch:
 def _teller(job: Job, stopped: str) -> Callable[[float, str], None]:
     """Give what writes down how far a job is, a few times a second, and ends it where it is to stop."""
     began = told = time.monotonic()
+    said = ""
 
     def tell(share: float, words: str) -> None:
-        nonlocal told
+        nonlocal told, said
         now = time.monotonic()
-        if 0 < share < 1 and now - told < LOOK_EVERY:
+        if words == said and now - told < LOOK_EVERY:
             return
-        told = now
+        told, said = now, words
         left = (now - began) * (1 - share) / share if share > 0 else None
         _mark(job, progress=json.dumps({"share": share, "words": words, "seconds_left": left}))
         if Job.get_by_id(job.id).stop:
@@ -227,17 +233,18 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     asked = json.loads(job.asked)
     project = projects.get(job.project_id)
     files = ProjectFiles(project, engine)
-    evaluation = engine.evaluate(projects.recipe_of(project), files)
+    evaluation = engine.evaluate(projects.recipe_of(project, asked["revision"]), files)
     if evaluation.error is not None:
         raise evaluation.error
     found = engine.grid(evaluation, files)
     if found is None:
         raise NotReady("the smoothing has not been run yet", remedy="let it run first (Smooth)")
     folder = _files(engine, job.id)
+    tell = _teller(job, "the hand-off was stopped")
     name = "-".join("".join(c if c.isalnum() else " " for c in project.name).split()).lower()[:60] or "grid"
     done = hand_off(
         found.grid,
-        folder / "grid",
+        folder,
         name=name,
         unit=evaluation.model.unit,
         limits=evaluation.model.limits,
@@ -247,20 +254,52 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         formats=asked["formats"],
         options=asked["options"],
         recipe=evaluation.recipe.model_dump_json(exclude_defaults=True),
-        tell=_teller(job, "the hand-off was stopped"),
+        tell=lambda share, words: tell(_WRITING * share, words),
         file_unit=asked["unit"],
         scale=asked["scale"],
         folded_too=asked["folded_too"],
         poles_too=asked["poles_too"],
     )
-    packed = shutil.make_archive(str(folder / "packed"), "zip", folder / "grid")
-    Path(packed).replace(download_path(engine, job.id))
-    written = [str(f.relative_to(folder / "grid")) for f in done.files]
-    return "done", {"name": f"{name}.zip", "files": written, "facts": done.facts}
+    proofs = prove_all(
+        done.files, done.sent, lambda share, words: tell(_WRITING + (1 - _WRITING) * share, words)
+    )
+    written = {str(file.relative_to(folder)): file for file in done.files}
+    pack(download_path(engine, job.id), written)
+    return "done", {
+        "name": f"{name}.zip",
+        "files": list(written),
+        "bytes": sum(file.stat().st_size for file in done.files),
+        "digest": digest_of(written),
+        "facts": done.facts,
+        "proofs": [
+            {
+                "file": str(proof.file.relative_to(folder)),
+                "holds": proof.holds,
+                "findings": [asdict(finding) for finding in proof.findings],
+            }
+            for proof in proofs
+        ],
+    }
+
+
+def _dry_run(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
+    """Solve on a file of a hand-off."""
+    asked = json.loads(job.asked)
+    bundle, folder = download_path(engine, asked["handoff"]), _files(engine, job.id)
+    if not bundle.is_file():
+        raise NotReady("the files of this hand-off are gone", remedy="write them again")
+    unpack(bundle, asked["with"], folder)
+    run = dry_run(folder / asked["file"], _teller(job, "the dry run was stopped"))
+    return "done", {
+        "holds": run.holds,
+        "findings": [asdict(finding) for finding in run.findings],
+        "balance": {} if run.flow is None else dict(run.flow.balance),
+    }
 
 
 _KINDS: Mapping[str, Callable[[Engine, Job], tuple[str, dict[str, Any]]]] = {
     "build": _build,
+    "dry_run": _dry_run,
     "handoff": _handoff,
     "read": _read,
 }

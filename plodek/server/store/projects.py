@@ -138,9 +138,9 @@ def steps_of(project: Project) -> list[dict[str, Any]]:
     return cast(list[dict[str, Any]], document_of(project)["steps"])
 
 
-def recipe_of(project: Project) -> Recipe:
-    """Give the present recipe."""
-    return document.of(document_of(project))
+def recipe_of(project: Project, revision: int | None = None) -> Recipe:
+    """Give the present recipe, or that of a ``revision``. Raises NothingFound for one that is not kept."""
+    return document.of(document_of(project, revision))
 
 
 def keep(

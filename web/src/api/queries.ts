@@ -248,6 +248,14 @@ export const useRuns = (project: number, revision: number, job: string | null) =
     retry: false,
   });
 
+export const useHandoffs = (project: number, made: string | null) =>
+  useQuery({
+    queryKey: ["handoffs", project, made],
+    queryFn: () => taken(http.GET("/api/projects/{project}/handoffs", path(project))),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
 export interface GridWish {
   upto: number | null;
   smoothed: boolean;

@@ -2066,7 +2066,38 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** List what has been handed off, the last first. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HandoffsOut"];
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+            };
+        };
         put?: never;
         /** Write the grid in the wished formats, as one download; one that is there already is given again. */
         post: {
@@ -3034,6 +3065,67 @@ export interface paths {
                     };
                     content: {
                         "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/handoffs/{job}/dry-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Solve on a file of a hand-off. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    project: number;
+                    job: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["DryRunIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["JobOut"];
                     };
                 };
                 /** @description Not found */
@@ -4773,6 +4865,8 @@ export interface components {
         /**
          * HandoffIn
          * @description How to hand off: the keys of the formats, and what is chosen of their options, by both keys.
+         *
+         *     A ``revision`` other than the present one is handed off as it was.
          */
         HandoffIn: {
             /**
@@ -4808,6 +4902,94 @@ export interface components {
              * @default false
              */
             poles_too: boolean;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+        };
+        /**
+         * HandoffIn
+         * @description How to hand off: the keys of the formats, and what is chosen of their options, by both keys.
+         *
+         *     A ``revision`` other than the present one is handed off as it was.
+         */
+        "HandoffsOut.HandoffIn": {
+            /**
+             * Formats
+             * @default [
+             *       "cgns"
+             *     ]
+             */
+            formats: string[];
+            /** Options */
+            options?: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /**
+             * Unit
+             * @default null
+             */
+            unit: ("m" | "cm" | "mm" | "in" | "ft") | null;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Folded Too
+             * @default false
+             */
+            folded_too: boolean;
+            /**
+             * Poles Too
+             * @default false
+             */
+            poles_too: boolean;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+        };
+        /**
+         * HandoffOut
+         * @description A hand-off that was made: when, of which revision, how it was asked for, and what came of it.
+         *
+         *     ``digest`` tells whether two are alike to the byte, ``there`` whether the files can still be fetched.
+         */
+        "HandoffsOut.HandoffOut": {
+            /** Id */
+            id: string;
+            /** Ended */
+            ended: number;
+            /** Revision */
+            revision: number;
+            asked: components["schemas"]["HandoffsOut.HandoffIn"];
+            /** Name */
+            name: string;
+            /** Files */
+            files: string[];
+            /** Bytes */
+            bytes: number;
+            /** Digest */
+            digest: string;
+            /** Cells */
+            cells: number;
+            /** Holds */
+            holds: boolean;
+            /** There */
+            there: boolean;
+        };
+        /**
+         * HandoffsOut
+         * @description The hand-offs of a project, the last first.
+         */
+        HandoffsOut: {
+            /** Handoffs */
+            handoffs: components["schemas"]["HandoffsOut.HandoffOut"][];
         };
         /**
          * Section
@@ -5551,6 +5733,14 @@ export interface components {
              * @default null
              */
             metric: string | null;
+        };
+        /**
+         * DryRunIn
+         * @description The file of a hand-off to solve on.
+         */
+        DryRunIn: {
+            /** File */
+            file: string;
         };
     };
     responses: never;

@@ -46,6 +46,8 @@ class _Form:
     def counts(self, data: np.ndarray[Any, Any]) -> Ints | None:
         """Give the counts (blocks, dim) of a file of which this is the form by its size; else None."""
         mark = 4 * self.records
+        if len(data) < 2 * self.head + 8:
+            return None
         blocks = _ints(data, mark, 1, self.order)[0] if self.several else 1
         if not 0 < blocks <= len(data) // 8:
             return None

@@ -27,10 +27,11 @@ def _read(path: Path) -> tuple[Grid | Mesh, str]:
 FORMAT = Format(
     "vtk",
     "VTK XML",
-    (".vtm", ".vts"),
+    (".vtm",),
     "a file that gathers a structured grid per block, or all cells by region, and the faces of each patch",
     write=_write,
     read=_read,
     plane=True,
+    read_too=(".vts",),
     options=(Option("cells", "Cells", (_BLOCKS, _CELLS)),),
 )

@@ -23,7 +23,10 @@ class BuildIn(Message):
 
 
 class HandoffIn(Message):
-    """How to hand off: the keys of the formats, and what is chosen of their options, by both keys."""
+    """How to hand off: the keys of the formats, and what is chosen of their options, by both keys.
+
+    A ``revision`` other than the present one is handed off as it was.
+    """
 
     formats: list[str] = Field(default=["cgns"], max_length=20)
     options: dict[str, dict[str, str]] = Field(default_factory=dict, max_length=20)
@@ -31,6 +34,38 @@ class HandoffIn(Message):
     scale: float = Field(default=1.0, gt=0, allow_inf_nan=False)
     folded_too: bool = False
     poles_too: bool = False
+    revision: int | None = None
+
+
+class HandoffOut(Message):
+    """A hand-off that was made: when, of which revision, how it was asked for, and what came of it.
+
+    ``digest`` tells whether two are alike to the byte, ``there`` whether the files can still be fetched.
+    """
+
+    id: str
+    ended: float
+    revision: int
+    asked: HandoffIn
+    name: str
+    files: list[str]
+    bytes: int
+    digest: str
+    cells: int
+    holds: bool
+    there: bool
+
+
+class HandoffsOut(Message):
+    """The hand-offs of a project, the last first."""
+
+    handoffs: list[HandoffOut]
+
+
+class DryRunIn(Message):
+    """The file of a hand-off to solve on."""
+
+    file: str = Field(max_length=200)
 
 
 class JobOut(Message):

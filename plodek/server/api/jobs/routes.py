@@ -6,6 +6,7 @@ A browser asks again and again how a job stands: that holds no thread between tw
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 
 import numpy as np
 from apiflask import APIBlueprint
@@ -15,14 +16,22 @@ from pydantic import BaseModel
 from plodek.core.build.assemble import assemble
 from plodek.core.errors import NothingFound, NotReady
 from plodek.core.fingerprint import fingerprint
+from plodek.core.formats.registry import writers
 from plodek.server.api.context import desk, engine, evaluated, files_of, sends, user
 from plodek.server.api.grids.messages import PartOf
 from plodek.server.api.grids.pictures import grid_picture, plane_picture
 from plodek.server.api.grids.routes import shown_of
-from plodek.server.api.jobs.messages import BuildIn, HandoffIn, JobOut
+from plodek.server.api.jobs.messages import (
+    BuildIn,
+    DryRunIn,
+    HandoffIn,
+    HandoffOut,
+    HandoffsOut,
+    JobOut,
+)
 from plodek.server.door.roles import need_role, needs
 from plodek.server.pool.passing import evaluated_apart
-from plodek.server.store import projects
+from plodek.server.store import handoffs, projects
 from plodek.server.store.tables import Job
 
 blueprint = APIBlueprint("jobs", __name__)
@@ -57,12 +66,43 @@ def ask_build(project: int, json_data: BuildIn) -> JobOut:
 def ask_handoff(project: int, json_data: HandoffIn) -> JobOut:
     """Write the grid in the wished formats, as one download; one that is there already is given again."""
     found = projects.get(project)
+    writers(json_data.formats)  # said at once, where one is none
     asked = json_data.model_dump()
-    key = f"{found.revision} {fingerprint()} {json.dumps(asked)}"
+    asked["revision"] = found.revision if json_data.revision is None else json_data.revision
+    key = f"{fingerprint()} {json.dumps(asked)}"
     done = desk().done(found, "handoff", key)
     if done is not None and desk().download_path(done.id).is_file():
         return job_out(done)
     return job_out(desk().ask(found, "handoff", asked, key, user()))
+
+
+@blueprint.get("/projects/<int:project>/handoffs")
+@blueprint.output(HandoffsOut)
+@needs("see")
+def get_handoffs(project: int) -> HandoffsOut:
+    """List what has been handed off, the last first."""
+    return HandoffsOut(
+        handoffs=[
+            HandoffOut(there=desk().download_path(one.id).is_file(), **asdict(one))
+            for one in handoffs.listed(projects.get(project))
+        ]
+    )
+
+
+@blueprint.post("/projects/<int:project>/handoffs/<job>/dry-runs")
+@blueprint.input(DryRunIn)
+@blueprint.output(JobOut, status_code=202)
+@needs("see")
+def ask_dry_run(project: int, job: str, json_data: DryRunIn) -> JobOut:
+    """Solve on a file of a hand-off."""
+    found = projects.get(project)
+    handoff = next((one for one in handoffs.listed(found) if one.id == job), None)
+    if handoff is None or json_data.file not in handoff.files:
+        raise NothingFound("there is no such file among those handed off", remedy="choose one of the list")
+    asked = {"handoff": handoff.id, "file": json_data.file, "with": handoff.files}
+    key = f"{fingerprint()} {json.dumps(asked)}"
+    done = desk().done(found, "dry_run", key)
+    return job_out(done or desk().ask(found, "dry_run", asked, key, user()))
 
 
 @blueprint.get("/jobs/<job>")

@@ -1,7 +1,7 @@
-import { Box, Flex, NativeSelect, Progress, Text } from "@chakra-ui/react";
+import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useId, useRef, useState } from "react";
-import { http, Problem, sendGeometry, sendPoints, taken } from "../../api/client";
+import { Problem, sendGeometry, sendPoints } from "../../api/client";
 import { ended, useJob } from "../../api/job";
 import { useFile } from "../../api/queries";
 import { METRES, short, whole } from "../../model/numbers";
@@ -10,6 +10,7 @@ import { answer } from "../../session/answering";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Mono, Quiet, Wrong } from "../../theme/parts";
+import { JobUnderWay } from "./JobUnderWay";
 
 interface Props {
   field: Field;
@@ -67,7 +68,6 @@ export function FileField({ field, value, change }: Props) {
     if (job.state === "done") void stored(String(job.result.name));
     else if (job.state === "failed") setProblem(String(job.result.error ?? "It cannot be read."));
   }, [job]);
-  const share = Number(job?.progress.share ?? 0);
   return (
     <Box
       py="1"
@@ -116,31 +116,7 @@ export function FileField({ field, value, change }: Props) {
           event.target.value = "";
         }}
       />
-      {reading && (
-        <Box mt="1.5" role="status">
-          <Progress.Root value={100 * share} size="xs" aria-label="Reading">
-            <Progress.Track>
-              <Progress.Range bg="rust" />
-            </Progress.Track>
-          </Progress.Root>
-          <Flex justify="space-between" align="center" mt="1">
-            <Text fontSize="11px" color="muted">
-              {String(job?.progress.words ?? "waiting")} …
-            </Text>
-            <Quiet
-              size="2xs"
-              type="button"
-              onClick={() =>
-                void taken(
-                  http.POST("/api/jobs/{job}/stop", { params: { path: { job: reading } } }),
-                )
-              }
-            >
-              Stop
-            </Quiet>
-          </Flex>
-        </Box>
-      )}
+      {reading && <JobUnderWay id={reading} job={job} label="Reading" />}
       {problem && (
         <Box mt="1">
           <Wrong>{problem}</Wrong>

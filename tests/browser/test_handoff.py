@@ -1,0 +1,62 @@
+"""Hand-off: formats with their options, proof, dry run, what was made before, and plane grids."""
+
+import re
+import zipfile
+
+from playwright.sync_api import expect
+
+from tests.browser.board import Board
+
+
+def test_a_grid_leaves_in_chosen_formats_is_proved_solved_on_and_listed(board: Board, tmp_path):
+    page = board.page
+    board.demo("Weir")
+    board.go("Hand-off")
+    hand = board.hand
+    formats = hand.get_by_role("group", name="Formats")
+    assert formats.get_by_label("CGNS", exact=True).is_checked()
+    expect(formats.get_by_label("PLOT3D: Form")).to_have_count(0)
+    formats.get_by_text("PLOT3D").click()
+    formats.get_by_label("PLOT3D: Form").select_option("Fortran records")
+    formats.get_by_label("PLOT3D: Byte order").select_option("big-endian")
+    hand.get_by_role("button", name="Write the files").click()
+    expect(hand).to_contain_text("files are ready", timeout=60_000)
+    for file in ("weir.cgns", "weir.xyz"):
+        expect(hand.get_by_role("group", name=f"Proof of {file}")).to_contain_text("hold")
+    proof = hand.get_by_role("group", name="Proof of weir.cgns")
+    proof.get_by_role("button", name="All").click()
+    found = proof.get_by_role("list", name="What holds of weir.cgns")
+    expect(found).to_contain_text("equal to the bit")
+    expect(found.get_by_label("does not hold")).to_have_count(0)
+    proof.get_by_role("button", name="Dry run").click()
+    expect(proof).to_contain_text("A flow goes through it", timeout=120_000)
+    expect(proof.get_by_role("list", name="What the dry run found")).to_contain_text("inflow -9, outflow +9")
+    made = hand.get_by_role("region", name="Made before")
+    expect(made).to_contain_text(re.compile(r"cgns, plot3d; 144.096 cells in m"))
+    with page.expect_download() as caught:
+        made.get_by_role("link", name="weir.zip").click()
+    caught.value.save_as(tmp_path / "weir.zip")
+    with zipfile.ZipFile(tmp_path / "weir.zip") as archive:
+        assert {"weir.cgns", "weir.xyz", "weir.map.json", "weir.map.csv", "report.md"} == set(
+            archive.namelist()
+        )
+        # A big-endian record of four bytes around the number of blocks.
+        assert archive.read("weir.xyz")[:12] == bytes([0, 0, 0, 4, 0, 0, 0, 12, 0, 0, 0, 4])
+    page.reload()
+    board.go("Hand-off")
+    formats = board.hand.get_by_role("group", name="Formats")
+    expect(formats.get_by_label("PLOT3D: Byte order")).to_have_value("big-endian")  # as it was done last
+
+
+def test_a_plane_grid_leaves_as_one(board: Board):
+    board.channel("Plane weir", {"x": "1"})
+    board.go("Hand-off")
+    hand = board.hand
+    hand.get_by_role("button", name="Name all the rest").click()
+    board.field("Name").fill("banks")
+    board.keep()
+    formats = hand.get_by_role("group", name="Formats")
+    expect(formats.get_by_label("XDMF")).to_be_disabled()
+    expect(formats.get_by_label("PLOT3D")).to_be_enabled()
+    hand.get_by_role("button", name="Write the files").click()
+    expect(hand.get_by_role("group", name="Proof of plane-weir.cgns")).to_contain_text("hold", timeout=30_000)
