@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import sys
 import tempfile
 import zipfile
@@ -47,8 +48,7 @@ def take_all(board: Board) -> None:
     expect(board.hand.get_by_role("group", name="Cell in hand")).to_be_visible()
     take(board, "check")
     compared(board)
-    board.go("Hand-off")
-    take(board, "hand-off")
+    handing_off(board)
     page.get_by_role("button", name="Plodek").click()
     page.get_by_role("button", name="Duplicate").click()
     take(board, "shelf")
@@ -206,12 +206,26 @@ def pump_stage(board: Board) -> None:
     page.get_by_role("button", name="+y").click()
     page.wait_for_timeout(3000)
     take(board, "stage-spacing")
-    page.keyboard.press("Escape")
+
+
+def handing_off(board: Board) -> None:
+    """What holds of a file that was handed off, and the flow of a dry run on it."""
+    hand, page = board.hand, board.page
     board.go("Hand-off")
-    page.get_by_role("button", name="Outside", exact=True).click()
-    page.get_by_role("button", name="oblique").click()
-    page.wait_for_timeout(3000)
-    take(board, "stage-patches")
+    hand.get_by_role("button", name="Write the files").click()
+    expect(hand).to_contain_text("files are ready", timeout=60_000)
+    proof = hand.get_by_role("group", name=re.compile("^Proof of"))
+    proof.get_by_role("button", name="All").click()
+    hand.get_by_text("files are ready").scroll_into_view_if_needed()
+    take(board, "hand-off")
+    proof.get_by_role("button", name="Less").click()
+    proof.get_by_role("button", name="Dry run").click()
+    expect(proof).to_contain_text("A flow goes through it", timeout=120_000)
+    proof.get_by_role("button", name="Show speed").click()
+    expect(page.get_by_text("of the speed at the inlets")).to_be_visible()
+    page.wait_for_timeout(1000)
+    take(board, "dry-run")
+    proof.get_by_role("button", name="Show speed").click()
 
 
 def smooth(board: Board) -> None:

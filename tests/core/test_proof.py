@@ -7,8 +7,11 @@ from dataclasses import replace
 import h5py
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from plodek.core.dryrun.dry_run import dry_run
+from plodek.core.errors import PlodekError
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.handoff import hand_off
@@ -282,3 +285,34 @@ def test_unstructured_files_with_other_cells_are_told(tmp_path):
         set_data(section := file["Base/Grid/HEXA_8"], np.array([17, 0], np.int32))
         section["ElementConnectivity/ data"][0] = 10**6
     assert "has the corner 1000000" in prove(path).findings[0].said
+
+
+@pytest.fixture(scope="module")
+def whole(tmp_path_factory):
+    """The bytes of a file of each format that is read, in a folder with what belongs to it."""
+    found = {}
+    for key in ("plot3d", "plot3d text", "vtk", "vtkhdf", "xdmf"):
+        way = {"form": "text"} if "text" in key else {}
+        found[key] = written(key.split()[0], grid_of(*STEPS), tmp_path_factory.mktemp("whole"), way)
+    return found
+
+
+@pytest.mark.parametrize("key", ["plot3d", "plot3d text", "vtk", "vtkhdf", "xdmf"])
+@settings(max_examples=60, deadline=None)
+@given(data=st.data())
+def test_a_damaged_file_is_read_or_told_about_and_nothing_else(key, whole, data):
+    """Whichever file of a grid is damaged, and however: bytes changed, or the end missing."""
+    path, files = whole[key]
+    file = data.draw(st.sampled_from([f for f in files if f.suffix not in (".csv",)]))
+    right = file.read_bytes()
+    spoilt = bytearray(right)
+    for _ in range(data.draw(st.integers(0, 4))):
+        spoilt[data.draw(st.integers(0, len(spoilt) - 1))] = data.draw(st.integers(0, 255))
+    spoilt = spoilt[: data.draw(st.sampled_from([len(spoilt), len(spoilt) // 2, len(spoilt) - 1]))]
+    file.write_bytes(spoilt)
+    try:
+        registry.opened(path)
+    except PlodekError as error:
+        assert str(error)
+    finally:
+        file.write_bytes(right)

@@ -1,16 +1,21 @@
 """The dry run's solver against solutions that are known in closed form."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
+from plodek.core.blocks.orientation import Orientation
 from plodek.core.dryrun.coarser import coarser, kept
 from plodek.core.dryrun.diffusion import Diffusion
 from plodek.core.dryrun.dry_run import dry_run
 from plodek.core.dryrun.manufactured import given_all_round, linear_error
+from plodek.core.dryrun.outside import level_lines
 from plodek.core.dryrun.volumes import Volumes
 from plodek.core.formats.mesh import mesh_of
 from plodek.core.grid.grid import Grid
-from plodek.core.grid.window import PatchFaces, Window
+from plodek.core.grid.window import Interface, PatchFaces, Window
+from plodek.core.shape.move import turned
 from tests.core.grid.test_formats import grids, turned_twins, written  # noqa: F401  # a fixture
 
 SIDES = [Window(0, axis, end) for axis in range(3) for end in (0, 1)]
@@ -116,14 +121,8 @@ def test_flow_through_twin_sides_goes_round():
     for steps in (4, 8):
         nodes = ring(steps, steps, 1.0, 2.0, np.pi / 3)
         grid = block(nodes, inner=[0], outer=[1], one=[2], other=[3])
-        from plodek.core.blocks.orientation import Orientation
-        from plodek.core.grid.window import Interface
-        from plodek.core.shape.move import turned
-
         move = turned(np.zeros(3), np.array([0.0, 0, 1]), np.pi / 3)
-        twins = Grid(
-            **{**grid.__dict__, "periodic": (Interface(SIDES[2], SIDES[3], Orientation.identity(3), move),)}
-        )
+        twins = replace(grid, periodic=(Interface(SIDES[2], SIDES[3], Orientation.identity(3), move),))
         volumes = Volumes.of(mesh_of(twins))
         assert not np.isin(volumes.outer.patch, [2, 3]).any()
         given = (volumes.outer.patch == 1).astype(float)
@@ -162,3 +161,38 @@ def test_a_coarser_grid_keeps_interfaces_and_patches(grids):  # noqa: F811
             assert np.array_equal(half.nodes(joint.first), joint.orientation.apply(half.nodes(joint.second)))
         assert half.cells <= grid.cells / 2
         assert [patch.name for patch in half.patches] == [patch.name for patch in grid.patches]
+
+
+def test_a_flow_is_seen_from_outside_with_lines_of_equal_potential(tmp_path):
+    """In a straight channel the speed is 1 everywhere, and the lines lie square to it, evenly."""
+    axes = np.linspace(0, 4, 9), np.linspace(0, 1, 5), np.linspace(0, 1, 4)
+    grid = block(np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1), inflow=[0], outflow=[1])
+    kinds = {"inflow": "inlet", "outflow": "outlet"}
+    grid = replace(grid, patches=tuple(replace(p, type=kinds.get(p.name, "wall")) for p in grid.patches))
+    path, _ = written("cgns", grid, tmp_path)
+    seen = dry_run(path).outside
+    assert seen.names == ("inflow", "outflow", "rest")
+    assert np.allclose(seen.speed, 1, atol=1e-8)
+    assert np.allclose(seen.potential, seen.points[seen.faces].mean(axis=1)[:, 0] - 4, atol=1e-8)
+    x = seen.lines[..., 0]
+    assert np.ptp(x, axis=1).max() < 0.26  # near the ends values at points are means of one side
+    inside = np.all((x > 0.6) & (x < 3.4), axis=1)
+    assert np.ptp(x[inside], axis=1).max() < 1e-6
+    assert len(np.unique(np.round(x[inside].mean(axis=1), 4))) > 20
+
+
+def test_lines_of_equal_value_on_a_sphere_are_circles():
+    """z on a unit sphere: every piece lies at one height, and all of one height make up its circle."""
+    t, p = np.meshgrid(np.linspace(0.3, np.pi - 0.3, 61), np.linspace(0, 2 * np.pi, 121), indexing="ij")
+    points = np.stack([np.sin(t) * np.cos(p), np.sin(t) * np.sin(p), np.cos(t)], axis=-1)
+    ids = np.arange(t.size).reshape(t.shape)
+    faces = np.stack([ids[:-1, :-1], ids[1:, :-1], ids[1:, 1:], ids[:-1, 1:]], axis=-1).reshape(-1, 4)
+    flat = points.reshape(-1, 3)
+    lines = level_lines(flat, faces, flat[:, 2], 5)
+    heights = lines[..., 2]
+    assert np.allclose(heights[:, 0], heights[:, 1])
+    for z in np.unique(np.round(heights[:, 0], 6)):
+        own = np.isclose(heights[:, 0], z)
+        length = np.linalg.norm(np.diff(lines[own], axis=1), axis=-1).sum()
+        assert length == pytest.approx(2 * np.pi * np.sqrt(1 - z**2), rel=5e-3)
+    assert len(level_lines(flat, faces, np.ones(len(flat)), 5)) == 0

@@ -65,6 +65,7 @@ RIGHT = {
     "formats": lambda home: ["cgns"],
     "options": lambda home: {"cgns": {"zones": "structured"}},
     "file": lambda home: home.file,
+    "field": lambda home: "speed",
     "parameters": lambda home: {},
     "owner": lambda home: "mira",
     "roles": lambda home: {"jon": "edit"},

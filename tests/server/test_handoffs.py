@@ -81,7 +81,7 @@ def test_the_same_is_not_written_twice(client, box):
 
 
 def test_a_dry_run_solves_on_a_file_that_was_handed_off(client, box):
-    done = hand_off(client, box, formats=["vtk", "cgns"])
+    done = hand_off(client, box, formats=["vtk", "cgns"], unit="mm", options={"vtk": {"cells": "unstructured"}})
     for file in ("box.cgns", "box.vtm"):
         place = f"/api/projects/{box}/handoffs/{done['id']}/dry-runs"
         job = client.post(place, json={"file": file}).json
@@ -90,9 +90,18 @@ def test_a_dry_run_solves_on_a_file_that_was_handed_off(client, box):
         assert found["result"]["holds"]
         if file == "box.cgns":  # the other says no types
             assert found["result"]["balance"] == pytest.approx(
-                {"inflow": -1, "outflow": 1, "walls": 0}, abs=1e-9
+                {"inflow": -1e6, "outflow": 1e6, "walls": 0}, abs=1e-3
             )
         assert client.post(place, json={"file": file}).json["id"] == job["id"]
+        picture = client.get(f"/api/jobs/{job['id']}/field?field=speed")
+        if file == "box.cgns":
+            head = json.loads(picture.data[4 : 4 + int.from_bytes(picture.data[:4], "little")])
+            assert head["patches"] == ["inflow", "outflow", "walls"]
+            assert (head["low"], head["high"]) == pytest.approx((1, 1))
+            assert head["origin"] == pytest.approx([1, 0.5, 0.5])  # in the project's unit
+            assert head["arrays"]["values"]["length"] == 2 * 16 + 4 * 2 * 16
+        else:
+            assert picture.status_code == 404
     for bad in ("../box.cgns", "nothing.cgns"):
         answer = client.post(f"/api/projects/{box}/handoffs/{done['id']}/dry-runs", json={"file": bad})
         assert answer.status_code == 404

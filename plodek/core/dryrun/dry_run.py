@@ -12,6 +12,7 @@ from plodek.core.arrays import dot
 from plodek.core.budget import need
 from plodek.core.dryrun.flow import Flow, flow_through
 from plodek.core.dryrun.manufactured import Order, given_all_round, linear_error, order_on
+from plodek.core.dryrun.outside import Outside, seen_from_outside
 from plodek.core.dryrun.volumes import Volumes
 from plodek.core.errors import BadFile, NotReady, PlodekError
 from plodek.core.formats import registry
@@ -31,13 +32,13 @@ Hear = Callable[[float, str], None]
 
 @dataclass(frozen=True)
 class DryRun:
-    """What came of it: findings, and the flow where there is one, with the ``volumes`` that it is on."""
+    """What came of it: findings, and the flow where there is one, with the ``outside`` that it is seen from."""
 
     file: Path
     findings: tuple[Finding, ...]
-    volumes: Volumes | None = None
     flow: Flow | None = None
     order: Order | None = None
+    outside: Outside | None = None
 
     @property
     def holds(self) -> bool:
@@ -78,7 +79,7 @@ def dry_run(path: Path, hear: Hear = _unheard) -> DryRun:
     bad = int((volumes.volume <= 0).sum())
     if bad:
         said = f"{bad} of {len(volumes.volume)} cells have no volume, or one inside out"
-        return DryRun(path, (*findings, Finding("Every cell can be solved on", False, said)), volumes)
+        return DryRun(path, (*findings, Finding("Every cell can be solved on", False, said)))
     findings.append(_outward(volumes))
     flow, order = None, None
     try:
@@ -96,7 +97,8 @@ def dry_run(path: Path, hear: Hear = _unheard) -> DryRun:
         findings += _judged(flow)
     except NotReady as error:
         findings.append(Finding("The flow can be solved", False, str(error)))
-    return DryRun(path, tuple(findings), volumes, flow, order)
+    seen = None if flow is None else seen_from_outside(mesh, volumes, flow)
+    return DryRun(path, tuple(findings), flow, order, seen)
 
 
 def _uniform(volumes: Volumes) -> Finding:

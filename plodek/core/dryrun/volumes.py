@@ -36,8 +36,12 @@ class Inner:
 
 @dataclass(frozen=True)
 class Outer:
-    """Outer faces (n,) of a ``cell``, ``area`` (n, 3) looking out, ``middle`` (n, 3), and ``patch``."""
+    """Outer faces (n,) of a ``cell``, with their ``patch``.
 
+    ``corners`` (n, 4) are numbers of points, ``area`` (n, 3) looks out, ``middle`` (n, 3) is in the face.
+    """
+
+    corners: Ints
     cell: Ints
     area: Floats
     middle: Floats
@@ -72,7 +76,9 @@ class Volumes:
             seen = twins.move.back(centre[there])
             parts.append(_inner(here, there, area[one], middle[one], centre, seen, twins.move.matrix))
             outer[one] = outer[other] = False
-        rest = Outer(faces.owner[outer], area[outer], middle[outer], faces.patch[outer])
+        rest = Outer(
+            faces.corners[outer], faces.owner[outer], area[outer], middle[outer], faces.patch[outer]
+        )
         patches = tuple((name, mesh.types.get(name, "general")) for name in mesh.faces)
         return Volumes(volume, centre, _together(parts), rest, patches)
 

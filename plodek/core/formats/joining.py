@@ -9,7 +9,7 @@ import numpy as np
 from plodek.core.arrays import Floats, Ints
 from plodek.core.formats.cells import Kind
 from plodek.core.formats.mesh import Mesh, four
-from plodek.core.formats.mesh_file import meshed
+from plodek.core.formats.mesh_file import meshed, need_corners
 
 
 def joined(
@@ -34,6 +34,8 @@ def joined(
     start = 0
     for title, points, cells, face in pieces:
         own = number[start : start + len(points)]
+        for corners in (*cells.values(), *(() if face is None else (face,))):
+            need_corners(name, corners, len(own))
         for kind, corners in cells.items():
             solids.setdefault(kind, []).append(own[corners])
         if face is not None:

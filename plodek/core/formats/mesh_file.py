@@ -53,11 +53,7 @@ def meshed(
     if not any(len(corners) for corners in solids.values()):
         raise BadFile("it holds no cell", where=name, remedy=_AGAIN)
     for corners in (*solids.values(), *faces.values()):
-        if corners.size and (corners.min() < 0 or corners.max() >= len(points)):
-            raise BadFile(
-                f"a cell or face has the corner {int(corners.max()) + 1}, and there are {len(points)} points",
-                where=name, remedy=_AGAIN,
-            )  # fmt: skip
+        need_corners(name, corners, len(points))
     wrong = ~np.isfinite(points).all(axis=1)
     if wrong.any():
         raise BadFile(
@@ -66,6 +62,15 @@ def meshed(
             remedy="look where the file comes from",
         )
     return Mesh(points, solids, {n: four(f) for n, f in faces.items()}, types, unit, twins)
+
+
+def need_corners(name: str, corners: Ints, points: int) -> None:
+    """Look whether corners are numbers of points, of which there are so many. Raises BadFile."""
+    if corners.size and (corners.min() < 0 or corners.max() >= points):
+        wrong = int(corners.max() if corners.max() >= points else corners.min())
+        raise BadFile(
+            f"a cell or face has the corner {wrong + 1}, and there are {points} points", where=name, remedy=_AGAIN
+        )
 
 
 _AGAIN = "write the file again: it contradicts itself, or is of another sort"

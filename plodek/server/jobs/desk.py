@@ -112,6 +112,10 @@ class Desk:
         """Where a running job keeps the nodes it has reached, for a live picture."""
         return work.live_path(self.engine, job)
 
+    def field_path(self, job: str) -> Path:
+        """Where a dry run keeps its flow as it is seen from outside."""
+        return work.field_path(self.engine, job)
+
     def download_path(self, job: str) -> Path:
         """Where a hand-off keeps its download."""
         return work.download_path(self.engine, job)

@@ -55,6 +55,11 @@ def download_path(engine: Engine, job: str) -> Path:
     return engine.cache / f"{job}.zip"
 
 
+def field_path(engine: Engine, job: str) -> Path:
+    """Where a dry run keeps its flow as it is seen from outside."""
+    return engine.cache / f"{job}.field"
+
+
 def must_end(job: Job, asked_for: float) -> bool:
     """Whether the process of a running job has to end for it to stop, which was asked for so long ago.
 
@@ -270,6 +275,7 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         "files": list(written),
         "bytes": sum(file.stat().st_size for file in done.files),
         "digest": digest_of(written),
+        "factor": done.sent.factor,
         "facts": done.facts,
         "proofs": [
             {
@@ -290,10 +296,14 @@ def _dry_run(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         raise NotReady("the files of this hand-off are gone", remedy="write them again")
     unpack(bundle, asked["with"], folder)
     run = dry_run(folder / asked["file"], _teller(job, "the dry run was stopped"))
+    if run.outside is not None:
+        with field_path(engine, job.id).open("wb") as out:
+            np.savez(out, factor=asked["factor"], **cast(dict[str, Any], asdict(run.outside)))
     return "done", {
         "holds": run.holds,
         "findings": [asdict(finding) for finding in run.findings],
         "balance": {} if run.flow is None else dict(run.flow.balance),
+        "seen": run.outside is not None,
     }
 
 

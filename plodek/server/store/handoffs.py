@@ -26,6 +26,7 @@ class HandedOff:
     digest: str
     cells: int
     holds: bool
+    factor: float
 
 
 def listed(project: Project) -> list[HandedOff]:
@@ -34,12 +35,12 @@ def listed(project: Project) -> list[HandedOff]:
     found = []
     for job in Job.select().where(done).order_by(Job.changed.desc()).limit(MOST):
         asked, result = json.loads(job.asked), json.loads(job.result)
-        if "digest" in result:
+        if "factor" in result:
             found.append(
                 HandedOff(
                     job.id, job.changed, asked["revision"], asked, result["name"], result["files"],
                     result["bytes"], result["digest"], result["facts"]["cells"],
-                    all(proof["holds"] for proof in result["proofs"]),
+                    all(proof["holds"] for proof in result["proofs"]), result["factor"],
                 )
             )  # fmt: skip
     return found

@@ -256,6 +256,21 @@ export const useHandoffs = (project: number, made: string | null) =>
     retry: false,
   });
 
+/** The flow of a dry run as it is seen from outside. */
+export const useField = (field: { job: string; name: "speed" | "potential" } | null) =>
+  useQuery({
+    queryKey: ["field", field],
+    queryFn: async ({ signal }) =>
+      unpacked<Picture>(
+        await binary(`/api/jobs/${field?.job}/field?field=${field?.name}`, undefined, signal),
+      ),
+    enabled: field !== null,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 60_000,
+    retry: false,
+  });
+
 export interface GridWish {
   upto: number | null;
   smoothed: boolean;

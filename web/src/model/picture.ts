@@ -21,6 +21,9 @@ export interface Picture {
   values?: Float32Array;
   /** The cell of each face, by its number in the grid, where there are values. */
   face_cells?: Uint32Array;
+  /** The least and the most of the values of a flow. */
+  low?: number;
+  high?: number;
 }
 
 /** The groups of faces that no patch has: on the outside, and inside the grid. */

@@ -45,6 +45,12 @@ export interface Choice {
   shrunk: boolean;
 }
 
+/** The flow of a dry run, and which field of it is shown. */
+export interface ShownField {
+  job: string;
+  name: "speed" | "potential";
+}
+
 interface BoardState {
   stage: Stage;
   layer: Layer;
@@ -104,6 +110,8 @@ interface BoardState {
   edgesBy: "plain" | "size" | "growth";
   /** What the help with first heights is asked for; what the recipe says flows, if nothing is typed. */
   wall: WallWish | null;
+  /** The flow that is shown in the place of the patches. */
+  field: ShownField | null;
   /** Whether the draft is being kept: a second Enter meanwhile does nothing. */
   keeping: boolean;
   job: string | null;
@@ -149,6 +157,7 @@ const START = {
   chained: false,
   edgesBy: "plain" as const,
   wall: null as WallWish | null,
+  field: null as ShownField | null,
   keeping: false,
   job: null,
   jobBase: null,

@@ -1,10 +1,11 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
-import { colourRange, shareOf } from "../model/colouring";
+import { colourRange, type Range, shareOf } from "../model/colouring";
 import { lengthText, short } from "../model/numbers";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { cividis, groupColour, tone } from "../theme/palette";
 import { useCompared } from "./inside/useCompared";
+import { useFlow } from "./inside/useFlow";
 import { shadeRange } from "./layers/Nodes";
 
 const STOPS = [0, 0.25, 0.5, 0.75, 1];
@@ -22,6 +23,7 @@ export function Legend() {
   const edgesBy = useBoard((board) => board.edgesBy);
   const against = useBoard((board) => board.against);
   const { compared } = useCompared();
+  const flow = useFlow();
   const metric = quality?.metrics.find((m) => m.key === quality.metric);
   return (
     <Flex
@@ -37,7 +39,9 @@ export function Legend() {
       color="muted"
     >
       <Flex gap="3.5" align="center" wrap="wrap" bg="paper" borderRadius="sm" px="1">
-        {layer === "Patches" ? (
+        {flow ? (
+          <FlowScale name={flow.name} range={flow.range} />
+        ) : layer === "Patches" ? (
           <>
             {model.patches.map((patch, n) => (
               <Sign key={patch.name} word={patch.name}>
@@ -212,3 +216,24 @@ const Diamond = ({ filled = false }: { filled?: boolean }) => (
     bg={filled ? "ink" : "card"}
   />
 );
+
+/** The colours of a flow from its least to its most value, and what the lines are. */
+function FlowScale({ name, range }: { name: string; range: Range }) {
+  return (
+    <Flex align="center" gap="2">
+      <Text>
+        {name}: {short(range.worst)}
+      </Text>
+      <Box
+        width="150px"
+        height="9px"
+        background={`linear-gradient(to right, ${STOPS.map(css).join(",")})`}
+      />
+      <Text>{short(range.best)}</Text>
+      <Sign word="equal potential">
+        <Box width="18px" height="1.5px" bg="ink" />
+      </Sign>
+      <Text>of the speed at the inlets, dry run</Text>
+    </Flex>
+  );
+}

@@ -10,6 +10,7 @@ import { type Extent, lookFrom, seenHalf, type Three, upFor } from "./extent";
 import { PiecesMesh } from "./inside/PiecesMesh";
 import { useAgainst } from "./inside/useAgainst";
 import { useChosen } from "./inside/useChosen";
+import { useFlow } from "./inside/useFlow";
 import { useSections } from "./inside/useSections";
 import { LivePicture } from "./LivePicture";
 import { CellBoxes } from "./layers/CellBoxes";
@@ -70,6 +71,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
     [camera, spatial, from, reach, size.height, invalidate],
   );
   const against = useAgainst(extent, spatial);
+  const flow = useFlow();
   const fitAll = useMemo(
     () => () => {
       const [own, h] = seenHalf(half, spatial, from);
@@ -172,7 +174,9 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
           {against.cut && <PiecesMesh picture={against.cut} extent={extent} other />}
         </group>
       )}
-      {against.show === "instead" && !live ? null : live && job ? (
+      {flow ? (
+        <GridMesh picture={flow.picture} extent={extent} field={flow.range} other />
+      ) : against.show === "instead" && !live ? null : live && job ? (
         <LivePicture job={job} extent={extent} fallback={shownGrid} />
       ) : (
         shownGrid && (

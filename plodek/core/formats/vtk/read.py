@@ -38,7 +38,7 @@ _KINDS = {
     "UInt32": "u4", "UInt64": "u8", "Int32": "i4", "Int64": "i8",
 }  # fmt: skip
 _NAMES = {kind.vtk: kind for kind in KINDS}
-_DAMAGE = (ValueError, IndexError, zlib.error, lzma.LZMAError, OverflowError)
+_DAMAGE = (ValueError, IndexError, KeyError, zlib.error, lzma.LZMAError, OverflowError)
 
 
 def read(path: Path) -> tuple[Grid | Mesh, str]:
@@ -93,7 +93,7 @@ def _cells(title: str, path: Path) -> tuple[str, Floats, dict[Kind, Ints], Ints 
         if polygons:
             return title, places, {}, corners.reshape(count, -1)
         codes = data.of(where["types"], count).astype(np.int64)
-    except (*_DAMAGE, KeyError) as error:
+    except _DAMAGE as error:
         raise BadFile(f"its cells cannot be read ({error})", where=path.name, remedy=_REMEDY) from error
     return title, places, by_kind(codes, corners, _NAMES, path.name), None
 

@@ -53,6 +53,7 @@ class HandoffOut(Message):
     digest: str
     cells: int
     holds: bool
+    factor: float
     there: bool
 
 
@@ -66,6 +67,12 @@ class DryRunIn(Message):
     """The file of a hand-off to solve on."""
 
     file: str = Field(max_length=200)
+
+
+class FieldQuery(Message):
+    """Which field of a dry run is drawn."""
+
+    field: Literal["speed", "potential"] = "speed"
 
 
 class JobOut(Message):

@@ -20,10 +20,12 @@ from plodek.core.formats.registry import writers
 from plodek.server.api.context import desk, engine, evaluated, files_of, sends, user
 from plodek.server.api.grids.messages import PartOf
 from plodek.server.api.grids.pictures import grid_picture, plane_picture
+from plodek.server.api.jobs.fields import field_picture
 from plodek.server.api.grids.routes import shown_of
 from plodek.server.api.jobs.messages import (
     BuildIn,
     DryRunIn,
+    FieldQuery,
     HandoffIn,
     HandoffOut,
     HandoffsOut,
@@ -99,10 +101,29 @@ def ask_dry_run(project: int, job: str, json_data: DryRunIn) -> JobOut:
     handoff = next((one for one in handoffs.listed(found) if one.id == job), None)
     if handoff is None or json_data.file not in handoff.files:
         raise NothingFound("there is no such file among those handed off", remedy="choose one of the list")
-    asked = {"handoff": handoff.id, "file": json_data.file, "with": handoff.files}
+    asked = {
+        "handoff": handoff.id, "file": json_data.file, "with": handoff.files, "factor": handoff.factor
+    }  # fmt: skip
     key = f"{fingerprint()} {json.dumps(asked)}"
     done = desk().done(found, "dry_run", key)
-    return job_out(done or desk().ask(found, "dry_run", asked, key, user()))
+    if done is not None and (not json.loads(done.result)["seen"] or desk().field_path(done.id).is_file()):
+        return job_out(done)
+    return job_out(desk().ask(found, "dry_run", asked, key, user()))
+
+
+@blueprint.get("/jobs/<job>/field")
+@blueprint.input(FieldQuery, location="query")
+@blueprint.doc(responses=sends("a picture", "application/octet-stream"))
+@evaluated_apart()
+def job_field(job: str, query_data: FieldQuery) -> Response:
+    """Give the flow that a dry run has solved, on the outside of its grid, in the unit of the project."""
+    path = desk().field_path(desk().get(job).id)
+    try:
+        with np.load(path, allow_pickle=False) as arrays:
+            picture = field_picture({name: arrays[name] for name in arrays.files}, query_data.field)
+    except OSError as error:
+        raise NothingFound("this dry run has no picture", remedy="run it again") from error
+    return Response(picture, mimetype="application/octet-stream")
 
 
 @blueprint.get("/jobs/<job>")

@@ -1,6 +1,6 @@
 import { useEffect, useMemo } from "react";
 import { BufferAttribute, BufferGeometry, Color, DoubleSide } from "three";
-import { colourRange } from "../../model/colouring";
+import { colourRange, type Range } from "../../model/colouring";
 import { INNER, type Picture, triangles, UNNAMED } from "../../model/picture";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
@@ -18,6 +18,8 @@ interface Props {
   outlined?: boolean;
   /** Whether it is another state, of which nothing can be picked. */
   other?: boolean;
+  /** The colours of its values, where these are a field and no metric. */
+  field?: Range;
 }
 
 /** The faces and lines of a grid: plain, by quality, or by patch. */
@@ -27,6 +29,7 @@ export function GridMesh({
   ghost = false,
   outlined = false,
   other = false,
+  field,
 }: Props) {
   const { quality } = useBoardData();
   const layer = useBoard((board) => board.layer);
@@ -36,17 +39,18 @@ export function GridMesh({
   const metric = quality?.metrics.find((m) => m.key === quality.metric) ?? null;
   const solid = picture.dim === 3;
   const coloured =
-    layer === "Patches" ? solid : layer === "Quality" && Boolean(picture.values && metric);
+    field !== undefined ||
+    (layer === "Patches" ? solid : layer === "Quality" && Boolean(picture.values && metric));
 
   const lines = useMemo(() => indexed(picture, picture.lines), [picture]);
   const borders = useMemo(() => indexed(picture, picture.borders), [picture]);
   const faces = useMemo(() => {
-    const range = metric && colourRange(metric);
+    const range = field ?? (metric && colourRange(metric));
     const plain = new Color(palette.card);
     const wrong = new Color(palette.madder);
     const tones = picture.patches.map((_, n) => new Color(tone(n)));
     const colour = (face: number): [number, number, number] => {
-      if (coloured && layer === "Patches") {
+      if (coloured && !field && layer === "Patches") {
         const group = picture.groups[face] as number;
         const found = group === UNNAMED ? wrong : group === INNER ? plain : (tones[group] as Color);
         return [found.r, found.g, found.b];
@@ -59,7 +63,7 @@ export function GridMesh({
       return [plain.r, plain.g, plain.b];
     };
     return facesOf(picture, colour);
-  }, [picture, coloured, layer, metric, palette]);
+  }, [picture, coloured, field, layer, metric, palette]);
   const inHand = useMemo(() => facesIn(picture, new Set(selection.ids)), [picture, selection.ids]);
   useEffect(() => () => lines.dispose(), [lines]);
   useEffect(() => () => borders.dispose(), [borders]);
