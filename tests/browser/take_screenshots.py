@@ -222,7 +222,7 @@ def handing_off(board: Board) -> None:
     proof.get_by_role("button", name="Dry run").click()
     expect(proof).to_contain_text("A flow goes through it", timeout=120_000)
     proof.get_by_role("button", name="Show speed").click()
-    expect(page.get_by_text("of the speed at the inlets")).to_be_visible()
+    expect(page.get_by_text("times that at the inlets")).to_be_visible()
     page.wait_for_timeout(1000)
     take(board, "dry-run")
     proof.get_by_role("button", name="Show speed").click()

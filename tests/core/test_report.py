@@ -20,7 +20,7 @@ from plodek.core.check.listing import plane_of
 from plodek.core.check.look.cutter import cylinder
 from plodek.core.check.measure import measure
 from plodek.core.check.metrics import BY_KEY
-from plodek.core.errors import BadValue, PlodekError
+from plodek.core.errors import BadFile, BadValue, PlodekError
 from plodek.core.recipe.sentences import sentences
 from plodek.core.report.drawing import picture_of
 from plodek.core.report.report import Heading, Picture, Rows, Wish, report_of
@@ -163,8 +163,9 @@ def test_a_file_with_nodes_that_have_no_place_is_told_with_the_first(tmp_path):
         values.flat[3] = np.nan
         found[0][...] = values
     done = CliRunner().invoke(command, ["check", str(file)])
-    assert isinstance(done.exception, BadValue)
-    assert "1 nodes have no place" in str(done.exception)
+    assert isinstance(done.exception, BadFile)
+    assert "1 nodes are no numbers, the first at [4, 1, 1]" in str(done.exception)
+    assert "zone Block0001" in str(done.exception)
 
 
 def cube(*counts):

@@ -32,7 +32,7 @@ Hear = Callable[[float, str], None]
 
 @dataclass(frozen=True)
 class DryRun:
-    """What came of it: findings, and the flow where there is one, with the ``outside`` that it is seen from."""
+    """What came of it: findings, and the flow where there is one, with what is seen from ``outside``."""
 
     file: Path
     findings: tuple[Finding, ...]

@@ -17,7 +17,7 @@ LINES = 40
 
 @dataclass(frozen=True)
 class Outside:
-    """Outer ``faces`` (m, 4) between ``points`` (n, 3) with their ``patch``, ``potential`` and ``speed`` (m,).
+    """Outer ``faces`` (m, 4) of ``points`` (n, 3) with their ``patch``, ``potential`` and ``speed`` (m,).
 
     ``patch`` counts in ``names``; ``lines`` (k, 2, 3) are pieces of lines of equal potential.
     """

@@ -76,9 +76,7 @@ class Volumes:
             seen = twins.move.back(centre[there])
             parts.append(_inner(here, there, area[one], middle[one], centre, seen, twins.move.matrix))
             outer[one] = outer[other] = False
-        rest = Outer(
-            faces.corners[outer], faces.owner[outer], area[outer], middle[outer], faces.patch[outer]
-        )
+        rest = Outer(faces.corners[outer], faces.owner[outer], area[outer], middle[outer], faces.patch[outer])
         patches = tuple((name, mesh.types.get(name, "general")) for name in mesh.faces)
         return Volumes(volume, centre, _together(parts), rest, patches)
 

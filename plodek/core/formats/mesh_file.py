@@ -69,7 +69,9 @@ def need_corners(name: str, corners: Ints, points: int) -> None:
     if corners.size and (corners.min() < 0 or corners.max() >= points):
         wrong = int(corners.max() if corners.max() >= points else corners.min())
         raise BadFile(
-            f"a cell or face has the corner {wrong + 1}, and there are {points} points", where=name, remedy=_AGAIN
+            f"a cell or face has the corner {wrong + 1}, and there are {points} points",
+            where=name,
+            remedy=_AGAIN,
         )
 
 

@@ -298,7 +298,7 @@ def _dry_run(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     run = dry_run(folder / asked["file"], _teller(job, "the dry run was stopped"))
     if run.outside is not None:
         with field_path(engine, job.id).open("wb") as out:
-            np.savez(out, factor=asked["factor"], **cast(dict[str, Any], asdict(run.outside)))
+            np.savez(out, factor=asked["factor"], **asdict(run.outside))
     return "done", {
         "holds": run.holds,
         "findings": [asdict(finding) for finding in run.findings],

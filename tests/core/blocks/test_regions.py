@@ -5,6 +5,7 @@ import pytest
 
 from plodek.core.build.build import build
 from plodek.core.formats import cgns
+from plodek.core.formats.cargo import Cargo
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
 from tests.conftest import DEMO_FILES, evaluated, model_of
@@ -90,7 +91,8 @@ def test_naming_only_hollow_blocks_is_refused():
 def test_zones_of_a_file_carry_the_family_of_their_region(tmp_path):
     recipe = document.of({"steps": [*PLANE, {"kind": "extrude", "id": "e", "depth": 1, "cells": 3}]})
     model = Evaluator().evaluate(recipe, DEMO_FILES).model
-    (path,) = cgns.FORMAT.write(tmp_path / "grid.cgns", build(model).grid, "m")
+    cargo, choices = Cargo(build(model).grid, "m"), cgns.FORMAT.choices()
+    (path,) = cgns.FORMAT.write(tmp_path / "grid.cgns", cargo, choices)
     with h5py.File(path) as file:
         (base,) = (node for node in file.values() if node.attrs.get("label", b"") == b"CGNSBase_t")
         families = {

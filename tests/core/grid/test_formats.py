@@ -1,6 +1,7 @@
 """What holds for every format of grids, through the registry: what is written is read back the same."""
 
 import json
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -374,3 +375,22 @@ def test_a_conversion_names_what_has_no_name_and_changes_names_that_no_file_take
         convert(path, tmp_path / "c.docx")
     with pytest.raises(BadValue, match="not a length unit"):
         convert(path, tmp_path / "c.cgns", from_unit="league")
+
+
+def test_the_same_grid_is_the_same_to_the_byte_at_another_time(grids, tmp_path):
+    """No format writes down when it was written: times in HDF5 count seconds."""
+    made = []
+    for place in ("now", "later"):
+        (tmp_path / place).mkdir()
+        found = {}
+        for key, choices in WAYS:
+            folder = tmp_path / place / f"{key}{len(found)}"
+            folder.mkdir()
+            found |= {
+                file.relative_to(tmp_path / place): file
+                for file in written(key, grids["twins"], folder, choices)[1]
+            }
+        made.append({name: file.read_bytes() for name, file in found.items()})
+        time.sleep(1.1)
+    assert made[0].keys() == made[1].keys()
+    assert [str(name) for name in made[0] if made[0][name] != made[1][name]] == []

@@ -360,6 +360,64 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/field": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Give the flow that a dry run has solved, on the outside of its grid, in the unit of the project. */
+        get: {
+            parameters: {
+                query?: {
+                    field?: "speed" | "potential";
+                };
+                header?: never;
+                path: {
+                    job: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description a picture */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": unknown;
+                    };
+                };
+                /** @description Not found */
+                404: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/uploads": {
         parameters: {
             query?: never;
@@ -4980,6 +5038,8 @@ export interface components {
             cells: number;
             /** Holds */
             holds: boolean;
+            /** Factor */
+            factor: number;
             /** There */
             there: boolean;
         };

@@ -219,21 +219,27 @@ const Diamond = ({ filled = false }: { filled?: boolean }) => (
 
 /** The colours of a flow from its least to its most value, and what the lines are. */
 function FlowScale({ name, range }: { name: string; range: Range }) {
+  const { model } = useBoardData();
+  // What is left of rounding is nothing.
+  const told = (value: number) =>
+    short(Math.abs(value) < 1e-5 * (range.best - range.worst) ? 0 : value);
   return (
     <Flex align="center" gap="2">
       <Text>
-        {name}: {short(range.worst)}
+        {name}: {told(range.worst)}
       </Text>
       <Box
         width="150px"
         height="9px"
         background={`linear-gradient(to right, ${STOPS.map(css).join(",")})`}
       />
-      <Text>{short(range.best)}</Text>
+      <Text>
+        {told(range.best)}
+        {name === "speed" ? " times that at the inlets" : ` ${model.unit} × speed at the inlets`}
+      </Text>
       <Sign word="equal potential">
         <Box width="18px" height="1.5px" bg="ink" />
       </Sign>
-      <Text>of the speed at the inlets, dry run</Text>
     </Flex>
   );
 }

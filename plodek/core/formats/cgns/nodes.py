@@ -43,12 +43,13 @@ class _Makers:
         """Properties of a group whose children keep their order, as the standard's library makes it."""
         found = h5p.create(h5p.GROUP_CREATE)
         found.set_link_creation_order(h5p.CRT_ORDER_TRACKED | h5p.CRT_ORDER_INDEXED)
+        found.set_obj_track_times(False)
         return found
 
     @cached_property
     def _inside(self) -> Any:
         """Properties of a dataset whose values stand in its header."""
-        found = h5p.create(h5p.DATASET_CREATE)
+        found = _timeless()
         found.set_layout(h5d.COMPACT)
         return found
 
@@ -109,7 +110,15 @@ class _Makers:
 
 
 def _dataset(above: Any, name: bytes, shape: tuple[int, ...], kind: np.dtype[Any]) -> Any:
-    return h5d.create(above, name + b"/" + _DATA, h5t.py_create(kind), h5s.create_simple(shape))
+    space = h5s.create_simple(shape)
+    return h5d.create(above, name + b"/" + _DATA, h5t.py_create(kind), space, _timeless())
+
+
+def _timeless() -> Any:
+    """Properties of a dataset that keeps no times: files of the same grid are alike to the byte."""
+    found = h5p.create(h5p.DATASET_CREATE)
+    found.set_obj_track_times(False)
+    return found
 
 
 @dataclass(frozen=True)

@@ -20,8 +20,8 @@ from plodek.core.formats.registry import writers
 from plodek.server.api.context import desk, engine, evaluated, files_of, sends, user
 from plodek.server.api.grids.messages import PartOf
 from plodek.server.api.grids.pictures import grid_picture, plane_picture
-from plodek.server.api.jobs.fields import field_picture
 from plodek.server.api.grids.routes import shown_of
+from plodek.server.api.jobs.fields import field_picture
 from plodek.server.api.jobs.messages import (
     BuildIn,
     DryRunIn,
