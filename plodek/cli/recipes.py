@@ -55,7 +55,7 @@ def build(
     from plodek.core.build.build import build as built
     from plodek.core.build.walls import wall_units_of, walls_of
     from plodek.core.formats.handoff import hand_off
-    from plodek.core.proof.proof import prove_all
+    from plodek.core.proof.proof import prove_all, told_in
 
     evaluation = evaluated(recipe, values)
     model = evaluation.model
@@ -78,6 +78,8 @@ def build(
         poles_too=poles_too,
     )
     proofs = prove_all(done.files, done.sent) if prove else []
+    if prove:
+        told_in(done.report, proofs)
     facts = done.facts | {"files": [str(f) for f in done.files]}
     if prove:
         facts["proofs"] = {proof.file.name: told(proof.findings) for proof in proofs}

@@ -107,6 +107,8 @@ EXAMPLES = {
     "gate": [FRAME, {"kind": "gate", "smallest_angle": 40}],
     "own-limit": [FRAME, {"kind": "own-limit", "metric": "cell size", "length": 0.5, "where": "in blocks", "blocks": {"all": True}}],
     "flow": [FRAME, {"kind": "flow", "speed": 2, "length": 3}],
+    "openings": [FRAME, {"kind": "openings", "faces": {"side": "x-"}, "edge": {"at": [0, 1]}, "percent": [0, 40, 50, 60, 100],
+                         "parts": "low, slot inlet, middle, high wall"}],
     "patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"any": [{"side": "x-"}, {"side": "y-"}]}}],
 }  # fmt: skip
 

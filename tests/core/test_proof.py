@@ -16,7 +16,7 @@ from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.handoff import hand_off
 from plodek.core.grid.window import Interface, PatchFaces
-from plodek.core.proof.proof import prove, prove_all
+from plodek.core.proof.proof import prove, prove_all, told_in
 from tests.core.grid.test_formats import REST, STEPS, WAYS, grid_of, grids, written  # noqa: F401  # a fixture
 
 FLOW = [
@@ -51,6 +51,26 @@ def test_a_hand_off_gives_what_is_needed_to_prove_it(tmp_path):
     assert {proof.file.suffix for proof in proofs} == {".cgns", ".xyz", ".vtm", ".vtkhdf", ".xdmf"}
     assert all(proof.holds for proof in proofs)
     assert heard == [f"proving {proof.file.name}" for proof in proofs]
+    told_in(done.report, proofs)
+    told = done.report.read_text()
+    assert told.count("- ✓ Every outer face is in exactly one patch") == 5
+    assert "**g.cgns**" in told
+
+
+def test_a_file_too_large_to_be_read_back_is_not_called_wrong(tmp_path, monkeypatch):
+    path = planted(grid_of(*FLOW), tmp_path)
+    monkeypatch.setenv("PLODEK_MOST_CELLS", "10")
+    proof = prove(path)
+    assert proof.holds
+    assert proof.findings[0].fine is None
+    assert "54 cells in a grid, and 10 is the most" in proof.findings[0].said
+
+
+@pytest.mark.parametrize("key", ["cgns", "vtkhdf"])
+def test_a_node_that_is_off_by_rounding_is_found_in_double_precision(key, tmp_path):
+    grid = grid_of(*FLOW)
+    off = moved(grid, (1, 1, 1, 1), np.array([1e-9, 0, 0]))
+    assert found(planted(off, tmp_path, key), Cargo(grid, "m"), "Every node").fine is False
 
 
 def found(path, sent, what):

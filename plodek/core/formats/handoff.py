@@ -36,6 +36,11 @@ class HandedOff:
     gate: Gate
     facts: dict[str, Any]
 
+    @property
+    def report(self) -> Path:
+        """The small report beside the files."""
+        return self.files[-1]
+
 
 def facts_of(grid: Grid, cells: CellValues, factor: float = 1.0) -> dict[str, Any]:
     """Sum up a grid in plain values: cells, blocks, folded, angles, volume, metrics and patches.

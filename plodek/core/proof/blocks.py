@@ -70,14 +70,15 @@ def _nodes(grid: Grid, wanted: Cargo) -> Finding:
     """Hold the nodes against those that were sent."""
     sent = wanted.grid.xyz
     if [nodes.shape for nodes in grid.xyz] != [nodes.shape for nodes in sent]:
-        return findings.places(np.inf, 0.0, 0)
+        return findings.places(np.inf, 0.0, 0, single=False)
     off, size = 0.0, 0.0
     for found, nodes in zip(grid.xyz, sent, strict=True):
         for low in range(len(nodes)):  # a layer at a time: no second copy of a large block
             there = nodes[low] * wanted.factor
             off = max(off, float(np.abs(found[low] - there).max()))
             size = max(size, float(np.abs(there).max()))
-    return findings.places(off, size, sum(nodes[..., 0].size for nodes in sent))
+    count = sum(nodes[..., 0].size for nodes in sent)
+    return findings.places(off, size, count, single=off > 0 and findings.held_in_single(grid.xyz))
 
 
 def _agree(what: str, grid: Grid, joints: Sequence[Interface]) -> Finding:
@@ -86,7 +87,7 @@ def _agree(what: str, grid: Grid, joints: Sequence[Interface]) -> Finding:
     for joint in joints:
         ours, theirs = grid.nodes(joint.first), joint.orientation.apply(grid.nodes(joint.second))
         first, second = ours.reshape(-1, 3), theirs.reshape(-1, 3)
-        single = single and np.array_equal(first, first.astype(np.float32))
+        single = single and findings.held_in_single([first])
         if joint.move is not None:
             first = joint.move.places(first)
         apart = float(np.abs(first - second).max())

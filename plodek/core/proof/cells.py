@@ -28,7 +28,8 @@ def prove_cells(mesh: Mesh, wanted: Cargo | None) -> Iterator[Finding]:
         if off > 0 and len(grid.regions) > 1:  # cells may go region by region
             by_region = grid.only([block for blocks in grid.regions.values() for block in blocks])
             off = min(off, _off(mesh, mesh_of(by_region)))
-        yield findings.places(off, float(np.abs(sent.points).max()), len(sent.points))
+        size, single = float(np.abs(sent.points).max()), off > 0 and findings.held_in_single([mesh.points])
+        yield findings.places(off, size, len(sent.points), single=single)
         yield findings.patches(_outsides(mesh), _outsides(sent))
     if mesh.cells > MOST:
         yield Finding("Its faces are sound", None, f"not looked at: it has more than {MOST} cells")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -40,14 +40,22 @@ def unit(found: str, wanted: Cargo) -> Finding:
     return Finding(what, found == wanted.unit, found or "none, as its numbers are in none with a name")
 
 
-def places(off: float, size: float, count: int) -> Finding:
-    """Judge by how much nodes are ``off`` those that were sent, infinite where these are others."""
+def places(off: float, size: float, count: int, *, single: bool) -> Finding:
+    """Judge by how much nodes are ``off`` those that were sent, infinite where these are others.
+
+    Only what is held in ``single`` precision may be off at all.
+    """
     if not np.isfinite(off):
         return Finding("Every node is where it was", False, "there are other blocks, or other cells")
     said = f"{count} nodes, equal to the bit" if off == 0 else f"{count} nodes, at most {off:.3g} off"
-    if 0 < off <= SAME_SINGLE * size:
-        said += ", which is single precision"
-    return Finding("Every node is where it was", off <= SAME_SINGLE * size, said)
+    if off > 0 and single:
+        said += ": they are held in single precision"
+    return Finding("Every node is where it was", off <= (SAME_SINGLE * size if single else 0.0), said)
+
+
+def held_in_single(nodes: Iterable[Floats]) -> bool:
+    """Whether all numbers are such as single precision holds."""
+    return all(np.array_equal(part, part.astype(np.float32)) for part in nodes)
 
 
 @dataclass(frozen=True)

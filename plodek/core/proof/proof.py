@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from plodek.core.errors import PlodekError
+from plodek.core.errors import OverBudget, PlodekError
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.handoff import Tell, unheard_of
@@ -44,6 +44,8 @@ def prove(path: Path, wanted: Cargo | None = None) -> Proof:
         found, unit = registry.opened(path)
         looked = prove_cells(found, wanted) if isinstance(found, Mesh) else prove_blocks(found, unit, wanted)
         findings = list(looked)
+    except OverBudget as error:
+        findings = [Finding("It can be read back", None, f"not tried: {error}")]
     except PlodekError as error:
         findings = [Finding("It can be read back", False, str(error))]
     if path.suffix.lower() == ".cgns":
@@ -63,6 +65,18 @@ def prove_all(files: Sequence[Path], wanted: Cargo | None = None, tell: Tell = u
         tell(number / len(whole), f"proving {file.name}")
         found.append(prove(file, wanted))
     return found
+
+
+def told_in(report: Path, proofs: Sequence[Proof]) -> None:
+    """Add what was found to the report of a hand-off."""
+    signs = {True: "✓", False: "✗", None: "–"}
+    lines = ["## Read back", ""]
+    for proof in proofs:
+        lines += [f"**{proof.file.name}**", ""]
+        lines += [f"- {signs[f.fine]} {f.what}: {f.said}" for f in proof.findings]
+        lines.append("")
+    with report.open("a", encoding="utf-8") as file:
+        file.write("\n" + "\n".join(lines))
 
 
 def _checked(path: Path) -> Finding:

@@ -19,7 +19,7 @@ from plodek.core.build.walls import wall_units_of
 from plodek.core.dryrun.dry_run import dry_run
 from plodek.core.errors import Halted, NotReady, OverBudget, PlodekError
 from plodek.core.formats.handoff import hand_off
-from plodek.core.proof.proof import prove_all
+from plodek.core.proof.proof import prove_all, told_in
 from plodek.core.recipe import document
 from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.smooth.outcome import ASIDE, COARSER, Progress
@@ -268,6 +268,7 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     proofs = prove_all(
         done.files, done.sent, lambda share, words: tell(_WRITING + (1 - _WRITING) * share, words)
     )
+    told_in(done.report, proofs)
     written = {str(file.relative_to(folder)): file for file in done.files}
     pack(download_path(engine, job.id), written)
     return "done", {
