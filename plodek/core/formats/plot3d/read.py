@@ -52,9 +52,10 @@ class _Form:
         if not 0 < blocks <= len(data) // 8:
             return None
         start = self.head + mark
-        found = _ints(data, start, int(blocks) * self.dim, self.order).reshape(-1, self.dim)
-        if len(found) < blocks or found.min() < 1 or found.max() > len(data):
+        numbers = _ints(data, start, int(blocks) * self.dim, self.order)
+        if len(numbers) < blocks * self.dim or numbers.min() < 1 or numbers.max() > len(data):
             return None
+        found = numbers.reshape(-1, self.dim)
         nodes = np.prod(found.astype(object), axis=1)
         whole = self.head + 2 * mark + 4 * found.size + sum(int(n) * self.node + 2 * mark for n in nodes)
         return found if whole == len(data) and self._marked(data, found) else None
@@ -172,10 +173,10 @@ def _from_text(path: Path) -> list[Floats]:
 
 def _numbers(path: Path) -> Floats:
     """Read the numbers of a text, parted by blanks or commas, exponents with e or d."""
-    text = path.read_text("ascii").translate(str.maketrans(",Dd", " ee"))
-    with warnings.catch_warnings():
-        warnings.simplefilter("error", DeprecationWarning)
-        try:
+    try:
+        text = path.read_text("ascii").translate(str.maketrans(",Dd", " ee"))
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", DeprecationWarning)  # as older versions of numpy tell it
             return np.asarray(np.fromstring(text, sep=" "))
-        except DeprecationWarning as error:
-            raise BadFile("it holds what is no number", where=path.name, remedy=_REMEDY) from error
+    except (DeprecationWarning, ValueError) as error:
+        raise BadFile("it holds what is no number", where=path.name, remedy=_REMEDY) from error
