@@ -212,6 +212,7 @@ def handing_off(board: Board) -> None:
     """What holds of a file that was handed off, and the flow of a dry run on it."""
     hand, page = board.hand, board.page
     board.go("Hand-off")
+    page.get_by_role("button", name="Outside", exact=True).click()
     hand.get_by_role("button", name="Write the files").click()
     expect(hand).to_contain_text("files are ready", timeout=60_000)
     proof = hand.get_by_role("group", name=re.compile("^Proof of"))

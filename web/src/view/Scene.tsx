@@ -188,7 +188,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
           />
         )
       )}
-      {pieces && !live && against.show !== "instead" && (
+      {pieces && !live && !flow && against.show !== "instead" && (
         <PiecesMesh picture={pieces} extent={extent} />
       )}
       {!solid && (
