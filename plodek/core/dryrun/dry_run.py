@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,6 +15,7 @@ from plodek.core.dryrun.outside import Outside, seen_from_outside
 from plodek.core.dryrun.volumes import Volumes
 from plodek.core.errors import BadFile, NotReady, PlodekError
 from plodek.core.formats import registry
+from plodek.core.formats.handoff import Tell, unheard_of
 from plodek.core.formats.mesh import Mesh, mesh_of
 from plodek.core.proof.findings import Finding
 
@@ -27,7 +27,6 @@ _BALANCED = 1e-6
 _LEAST = 1e-9
 #: Between these an order counts as second.
 _SECOND = (1.6, 3.0)
-Hear = Callable[[float, str], None]
 
 
 @dataclass(frozen=True)
@@ -46,17 +45,13 @@ class DryRun:
         return all(finding.fine is not False for finding in self.findings)
 
 
-def _unheard(share: float, words: str) -> None:
-    """Hear nothing."""
-
-
-def dry_run(path: Path, hear: Hear = _unheard) -> DryRun:
+def dry_run(path: Path, tell: Tell = unheard_of) -> DryRun:
     """Solve on the grid in a file. What cannot be read or solved is a finding and no error.
 
-    ``hear`` is told how far it is, and may end it by raising Halted.
+    ``tell`` hears how far it is, and may end it by raising Halted.
     Raises OverBudget for more cells than a dry run takes on.
     """
-    hear(0.0, "reading the file")
+    tell(0.0, "reading the file")
     try:
         found, _ = registry.opened(path)
     except PlodekError as error:
@@ -83,16 +78,16 @@ def dry_run(path: Path, hear: Hear = _unheard) -> DryRun:
     findings.append(_outward(volumes))
     flow, order = None, None
     try:
-        hear(0.15, "a linear field")
+        tell(0.15, "a linear field")
         # Fields that are known beforehand are not periodic: their values are given on twin sides as well.
         equations = given_all_round(Volumes.of(mesh, periodic=False) if mesh.twins else volumes)
         findings.append(_linear(linear_error(equations)))
-        hear(0.4, "the order of accuracy")
+        tell(0.4, "the order of accuracy")
         if not isinstance(found, Mesh):
             order = order_on(found, equations)
         findings.append(_order(order))
         del equations
-        hear(0.7, "the flow")
+        tell(0.7, "the flow")
         flow = flow_through(volumes)
         findings += _judged(flow)
     except NotReady as error:

@@ -8,7 +8,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Ints, dot
 from plodek.core.errors import BadFile
-from plodek.core.formats.faces import areas, faces_of, keys, middles
+from plodek.core.formats.faces import areas, bodies, faces_of, keys, middles
 from plodek.core.formats.mesh import Mesh
 from plodek.core.grid.window import PatchType
 
@@ -66,7 +66,7 @@ class Volumes:
         """
         faces = faces_of(mesh)
         area, middle = areas(mesh.points, faces.corners), middles(mesh.points, faces.corners)
-        volume, centre = _bodies(mesh.cells, faces.owner, faces.beyond, area, middle)
+        volume, centre = bodies(mesh.cells, faces, area, middle)
         outer = faces.outer.copy()
         ours, theirs = faces.owner[~outer], faces.beyond[~outer]
         parts = [_inner(ours, theirs, area[~outer], middle[~outer], centre, centre[theirs], None)]
@@ -110,27 +110,6 @@ def _together(parts: list[Inner]) -> Inner:
         np.concatenate([part.share for part in parts]),
         turns,
     )
-
-
-def _bodies(cells: int, owner: Ints, beyond: Ints, area: Floats, middle: Floats) -> tuple[Floats, Floats]:
-    """Give volumes (cells,) and centres (cells, 3), of the pyramids from a middle to the faces of a cell."""
-    inner = beyond >= 0
-    sides = [(owner, area, middle), (beyond[inner], -area[inner], middle[inner])]
-    count = sum(np.bincount(cell, minlength=cells) for cell, _, _ in sides)
-    mean = np.empty((cells, 3))
-    for axis in range(3):
-        mean[:, axis] = sum(np.bincount(cell, m[:, axis], cells) for cell, _, m in sides)
-    mean /= np.maximum(count, 1)[:, None]
-    volume, moment = np.zeros(cells), np.zeros((cells, 3))
-    for cell, outward, m in sides:
-        pyramid = dot(outward, m - mean[cell]) / 3
-        volume += np.bincount(cell, pyramid, cells)
-        for axis in range(3):
-            top = 0.75 * m[:, axis] + 0.25 * mean[cell, axis]
-            moment[:, axis] += np.bincount(cell, pyramid * top, cells)
-    flat = volume == 0
-    centre = np.where(flat[:, None], mean, moment / np.where(flat, 1.0, volume)[:, None])
-    return volume, centre
 
 
 def _inner(

@@ -82,13 +82,13 @@ class Cells:
 
     def _pieces(self, kind: Kind) -> Iterator[tuple[int, Ints]]:
         for block, ids in enumerate(self.numbering.ids):
+            if kind is not HEXA and block not in self._shrunk:
+                continue
             step = max(PIECE // (4 * max(ids[0].size, 1)), 1)
             for low in range(0, len(ids) - 1, step):
                 corners = _corners(ids[low : low + step + 1])
                 if block in self._shrunk:
                     corners = _of_kind(corners, kind)
-                elif kind is not HEXA:
-                    break
                 yield block, corners
 
     @cached_property
@@ -122,10 +122,7 @@ class Cells:
 
     def facing(self, joint: Interface) -> tuple[Ints, Ints]:
         """Give the corners (n, 4) of the faces on both sides of an interface, corner by corner alike."""
-        ours, theirs = self.vertices(joint.first), self.vertices(joint.second)
-        turned = joint.orientation.apply(np.expand_dims(theirs, joint.second.axis))
-        both = ours, np.squeeze(turned, axis=joint.first.axis)
-        return _quads(both[0]), _quads(both[1])
+        return _quads(self.vertices(joint.first)), _quads(facing(joint, self.vertices(joint.second)))
 
     def vertices(self, window: Window) -> Ints:
         """Give the numbers (na, nb) of a window's nodes."""
@@ -135,6 +132,12 @@ class Cells:
     @cached_property
     def _shrunk(self) -> frozenset[int]:
         return frozenset(pole.block for pole in self.grid.poles)
+
+
+def facing(joint: Interface, theirs: Ints) -> Ints:
+    """Turn the nodes (na, nb) of the second window of an interface so that they lie as those of the first."""
+    whole = np.expand_dims(theirs, joint.second.axis)
+    return np.squeeze(joint.orientation.apply(whole), axis=joint.first.axis)
 
 
 def _quads(ids: Ints) -> Ints:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plodek.core.arrays import Bools, Floats, Ints
+from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.formats.mesh import SIDES, Mesh
 
 #: A face that belongs to nothing.
@@ -103,3 +103,27 @@ def middles(points: Floats, corners: Ints) -> Floats:
         total += size * (mean + one + other) / 3
         weight += size
     return np.where(weight > 0, total / np.where(weight > 0, weight, 1.0), mean)
+
+
+def bodies(cells: int, faces: Faces, area: Floats, middle: Floats) -> tuple[Floats, Floats]:
+    """Give volumes (cells,) and centres (cells, 3), of the pyramids from a middle to the faces of a cell.
+
+    ``area`` and ``middle`` (n, 3) are those of the faces.
+    """
+    inner = ~faces.outer
+    sides = [(faces.owner, area, middle), (faces.beyond[inner], -area[inner], middle[inner])]
+    count = sum(np.bincount(cell, minlength=cells) for cell, _, _ in sides)
+    mean = np.empty((cells, 3))
+    for axis in range(3):
+        mean[:, axis] = sum(np.bincount(cell, m[:, axis], cells) for cell, _, m in sides)
+    mean /= np.maximum(count, 1)[:, None]
+    volume, moment = np.zeros(cells), np.zeros((cells, 3))
+    for cell, outward, m in sides:
+        pyramid = dot(outward, m - mean[cell]) / 3
+        volume += np.bincount(cell, pyramid, cells)
+        for axis in range(3):
+            top = 0.75 * m[:, axis] + 0.25 * mean[cell, axis]
+            moment[:, axis] += np.bincount(cell, pyramid * top, cells)
+    flat = volume == 0
+    centre = np.where(flat[:, None], mean, moment / np.where(flat, 1.0, volume)[:, None])
+    return volume, centre

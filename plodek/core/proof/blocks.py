@@ -14,7 +14,7 @@ from plodek.core.formats.windows import doubled_faces
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Interface, PatchFaces, Window
 from plodek.core.proof import findings
-from plodek.core.proof.findings import Finding, Outside
+from plodek.core.proof.findings import Finding, Placed
 
 
 def prove_blocks(grid: Grid, unit: str, wanted: Cargo | None) -> Iterator[Finding]:
@@ -23,7 +23,7 @@ def prove_blocks(grid: Grid, unit: str, wanted: Cargo | None) -> Iterator[Findin
     if wanted is not None:
         yield findings.unit(unit, wanted)
         yield _nodes(grid, wanted)
-        yield findings.patches(_outsides(grid), _outsides(wanted.grid, wanted.factor))
+        yield findings.patches(_patches(grid), _patches(wanted.grid, wanted.factor))
     free = _faces(grid, grid.unnamed)
     faces = sum(grid.patch_faces(patch) for patch in grid.patches)
     wrong = {"in none": len(free[1]), "in two": doubled_faces(grid)}
@@ -56,14 +56,14 @@ def _faces(grid: Grid, windows: Sequence[Window]) -> tuple[Floats, Floats]:
     return np.concatenate([none, *vectors]), centres
 
 
-def _outsides(grid: Grid, factor: float = 1.0) -> dict[str, Outside]:
+def _patches(grid: Grid, factor: float = 1.0) -> dict[str, Placed]:
     """Sum up the patches of a grid whose lengths are multiplied by a factor."""
 
-    def outside(patch: PatchFaces) -> Outside:
+    def placed(patch: PatchFaces) -> Placed:
         vectors, centres = _faces(grid, patch.windows)
-        return Outside.of(patch.type, factor ** (grid.dim - 1) * vectors, factor * centres)
+        return Placed.of(patch.type, factor ** (grid.dim - 1) * vectors, factor * centres)
 
-    return {patch.name: outside(patch) for patch in grid.patches}
+    return {patch.name: placed(patch) for patch in grid.patches}
 
 
 def _nodes(grid: Grid, wanted: Cargo) -> Finding:

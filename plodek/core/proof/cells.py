@@ -6,12 +6,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from plodek.core.arrays import Floats, dot
 from plodek.core.formats.cargo import PIECE, Cargo
-from plodek.core.formats.faces import Faces, areas, faces_of, middles
+from plodek.core.formats.faces import areas, bodies, faces_of, middles
 from plodek.core.formats.mesh import Mesh, mesh_of
 from plodek.core.proof import findings
-from plodek.core.proof.findings import Finding, Outside
+from plodek.core.proof.findings import Finding, Placed
 
 #: Cells above which faces are not looked for, which takes a gigabyte for 2 million cells.
 MOST = 5_000_000
@@ -30,7 +29,7 @@ def prove_cells(mesh: Mesh, wanted: Cargo | None) -> Iterator[Finding]:
             off = min(off, _off(mesh, mesh_of(by_region)))
         size, single = float(np.abs(sent.points).max()), off > 0 and findings.held_in_single([mesh.points])
         yield findings.places(off, size, len(sent.points), single=single)
-        yield findings.patches(_outsides(mesh), _outsides(sent))
+        yield findings.patches(_patches(mesh), _patches(sent))
     if mesh.cells > MOST:
         yield Finding("Its faces are sound", None, f"not looked at: it has more than {MOST} cells")
         return
@@ -53,29 +52,15 @@ def prove_cells(mesh: Mesh, wanted: Cargo | None) -> Iterator[Finding]:
             apart <= 1e-12 * float(np.abs(second).max()),
             f"{len(twins.ours)} faces, at most {apart:.1e} apart",
         )
-    volume = volumes(mesh.cells, faces, vectors, centres)
+    volume, _ = bodies(mesh.cells, faces, vectors, centres)
     yield findings.folded(volume, int((volume <= 0).sum()))
     outer = faces.outer
     yield from findings.closed(vectors[outer], centres[outer], float(volume.sum()))
 
 
-def volumes(cells: int, faces: Faces, vectors: Floats, centres: Floats) -> Floats:
-    """Give the volumes (cells,) by the divergence theorem; vectors and centres of faces are (n, 3)."""
-    inner = ~faces.outer
-    ours, theirs, across = faces.owner, faces.beyond[inner], centres[inner]
-    count = np.bincount(ours, minlength=cells) + np.bincount(theirs, minlength=cells)
-    middle = np.empty((cells, 3))
-    for axis in range(3):
-        total = np.bincount(ours, centres[:, axis], cells) + np.bincount(theirs, across[:, axis], cells)
-        middle[:, axis] = total / np.maximum(count, 1)
-    found = np.bincount(ours, dot(vectors, centres - middle[ours]), cells)
-    found -= np.bincount(theirs, dot(vectors[inner], across - middle[theirs]), cells)
-    return np.asarray(found / 3)
-
-
-def _outsides(mesh: Mesh) -> dict[str, Outside]:
+def _patches(mesh: Mesh) -> dict[str, Placed]:
     return {
-        name: Outside.of(mesh.types.get(name, ""), areas(mesh.points, corners), middles(mesh.points, corners))
+        name: Placed.of(mesh.types.get(name, ""), areas(mesh.points, corners), middles(mesh.points, corners))
         for name, corners in mesh.faces.items()
     }
 

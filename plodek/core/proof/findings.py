@@ -59,25 +59,24 @@ def held_in_single(nodes: Iterable[Floats]) -> bool:
 
 
 @dataclass(frozen=True)
-class Outside:
-    """Of a patch: its type, "" where it is not known, faces, area vector (3,), area, and centre (3,)."""
+class Placed:
+    """Of a patch: its type, "" where it is not known, how many faces, their area, and their centre (3,)."""
 
     type: str
     faces: int
-    vector: Floats
     area: float
     centre: Floats
 
     @staticmethod
-    def of(kind: str, vectors: Floats, centres: Floats) -> Outside:
+    def of(kind: str, vectors: Floats, centres: Floats) -> Placed:
         """Sum up the faces of a patch: their area vectors and centres (n, 3)."""
         size = np.linalg.norm(vectors, axis=1)
         area = float(size.sum())
         centre = (size[:, None] * centres).sum(axis=0) / area if area > 0 else np.zeros(3)
-        return Outside(kind, len(vectors), vectors.sum(axis=0), area, centre)
+        return Placed(kind, len(vectors), area, centre)
 
 
-def patches(found: Mapping[str, Outside], wanted: Mapping[str, Outside]) -> Finding:
+def patches(found: Mapping[str, Placed], wanted: Mapping[str, Placed]) -> Finding:
     """Hold patches against those that were sent: names, types, faces, areas and where they are."""
     what = "Every patch is where it was, with its type"
     wrong = [f"“{name}” is missing" for name in wanted if name not in found]

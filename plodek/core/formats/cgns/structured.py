@@ -15,6 +15,7 @@ import numpy as np
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cgns.base import LENGTH, add_condition, add_move, axes_of, open_base
 from plodek.core.formats.cgns.nodes import Node
+from plodek.core.formats.windows import span_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Interface, PatchFaces, Window
 
@@ -110,9 +111,7 @@ def _conditions(zone: Node, grid: Grid, block: int, own: list[tuple[PatchFaces, 
 
 def _range(grid: Grid, window: Window) -> np.ndarray[Any, Any]:
     """Give the node range of a window, (2, dim) counted from 1: the layout of an IndexRange_t in HDF5."""
-    shape = grid.xyz[window.block].shape[:3]
-    spans = [range(n)[part] for n, part in zip(shape, window.slices(shape), strict=True)][: grid.dim]
-    return np.array([[span[0] + 1 for span in spans], [span[-1] + 1 for span in spans]], dtype=np.int32)
+    return np.array(span_of(window, grid.xyz[window.block].shape[:3]), dtype=np.int32)[:, : grid.dim]
 
 
 def _donor_range(grid: Grid, joint: Interface) -> np.ndarray[Any, Any]:

@@ -13,7 +13,7 @@ import numpy as np
 from plodek.core.arrays import Ints
 from plodek.core.errors import BadValue, NotReady
 from plodek.core.formats.cargo import Cargo
-from plodek.core.formats.cells import QUAD, SOLIDS, TRI, Cells
+from plodek.core.formats.cells import QUAD, SOLIDS, TRI, Cells, facing
 from plodek.core.formats.cgns.base import LENGTH, add_condition, add_move, open_base
 from plodek.core.formats.cgns.nodes import Node
 from plodek.core.grid.grid import Grid
@@ -135,7 +135,7 @@ def _connectivity(zone: Node, grid: Grid, one: _Zone, zones: dict[str, _Zone], f
             for name, other in zones.items():
                 theirs = other.vertices(way.second)
                 if ours is not None and theirs is not None and (other is not one or way.move is not None):
-                    found.append((name, way, ours, _facing(way, theirs)))
+                    found.append((name, way, ours, facing(way, theirs)))
     if not found:
         return
     patch_of = {window: patch for patch in grid.patches for window in patch.windows}
@@ -151,9 +151,3 @@ def _connectivity(zone: Node, grid: Grid, one: _Zone, zones: dict[str, _Zone], f
             link.child(label, "IndexArray_t", values)
         if way.move is not None:
             add_move(link, way.move.in_unit(factor), patch_of.get(way.first))
-
-
-def _facing(joint: Interface, theirs: Ints) -> Ints:
-    """Turn the nodes (na, nb) of the second window so that they lie as those of the first."""
-    whole = np.expand_dims(theirs, joint.second.axis)
-    return np.squeeze(joint.orientation.apply(whole), axis=joint.first.axis)
