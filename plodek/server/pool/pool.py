@@ -62,6 +62,7 @@ class _Evaluator:
         self._connection: Connection = ours
         self._most_seconds = most_seconds
         self._sending = Lock()
+        self._broken = False
         self.waiting: dict[int, _Waiting] = {}
         self.process = forked.start(evaluator.main, theirs, folder, settings)
         theirs.close()
@@ -69,7 +70,8 @@ class _Evaluator:
 
     @property
     def alive(self) -> bool:
-        return not self._connection.closed and self.process.is_alive()
+        """Whether it can be given work: a process that has just ended seems to run until it is reaped."""
+        return not (self._broken or self._connection.closed) and self.process.is_alive()
 
     def others(self, project: int) -> int:
         """Count the requests of other projects."""
@@ -82,6 +84,7 @@ class _Evaluator:
             with self._sending:
                 self._connection.send(asked)
         except OSError as error:
+            self._broken = True
             self.waiting.pop(asked.number, None)
             raise _Died from error
 
