@@ -90,6 +90,15 @@ class EdgePath:
             xyz = xyz + (1 - s)[:, None] * self._off[0] + s[:, None] * self._off[1]
         return onto_all(self.surfaces, xyz) if self.surfaces else xyz
 
+    def steps(self, s: Floats) -> Floats | None:
+        """Give how many steps (n,) of received nodes lie before fractions (n,); None where there are none."""
+        return self.curve.steps(s) if self.curve is not None and self.bend else None
+
+    def shares(self, s: Floats) -> Floats | None:
+        """Give the same as shares of all of them."""
+        found = self.steps(np.append(s, 1.0))
+        return None if found is None else found[:-1] / found[-1]
+
     def nearest(self, xyz: Floats) -> float:
         """Give the fraction of the edge, 0 to 1, nearest to one place (3,)."""
         if self.curve is None:
@@ -142,6 +151,10 @@ class PathCurve(Curve):
         before, here, after = (self.at(middle + way) for way in (-_STEP, 0.0, _STEP))
         bend = (after - 2.0 * here + before) / _STEP**2
         return self.at(s), (after - before) / (2.0 * _STEP) + (s - middle)[:, None] * bend, bend
+
+    def steps(self, s: Floats) -> Floats | None:
+        """Give those of the path."""
+        return self._path.steps(s)
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the nearest places."""

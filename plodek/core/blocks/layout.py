@@ -12,6 +12,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Place
 from plodek.core.blocks import tables
+from plodek.core.blocks.moulds.mould import Mould
 from plodek.core.errors import Refused
 from plodek.core.shape.curves.compound import Part
 from plodek.core.shape.curves.curve import Curve
@@ -114,7 +115,8 @@ class Layout:
     """Corners, blocks and what their edges and sides follow. Immutable: operations return a new layout.
 
     ``bends`` are curves of edges of their own, from the first corner to the second; ``lies`` names the
-    guide surface that a side lies on; ``twins`` are the point-matched sides.
+    guide surface that a side lies on; ``twins`` are the point-matched sides; ``moulds`` the received nodes
+    that sides in space and blocks have their shape from.
     """
 
     dim: int
@@ -124,6 +126,7 @@ class Layout:
     bends: Mapping[Edge, Curve] = field(default_factory=dict)
     lies: Mapping[Side, str] = field(default_factory=dict)
     twins: tuple[Twin, ...] = ()
+    moulds: Mapping[Name, Mould] = field(default_factory=dict)
 
     @cached_property
     def edges(self) -> dict[Edge, list[tuple[str, int]]]:
@@ -303,10 +306,17 @@ class Layout:
             bends={e: b for e, b in self.bends.items() if e in self.edges},
             lies={s: name for s, name in self.lies.items() if s in self.sides},
             twins=tuple(t for t in twins if t.corners),
+            moulds={name: mould for name, mould in self.moulds.items() if self._still(name, mould)},
         )
         # What was derived from the blocks, which are the same, need not be derived again.
         slim.__dict__.update({name: self.__dict__[name] for name in _OF_BLOCKS if name in self.__dict__})
         return slim
+
+    def _still(self, name: Name, mould: Mould) -> bool:
+        """Whether a side, or a block with the same corners, is still there."""
+        if isinstance(name, str):
+            return name in self.blocks and self.blocks[name].corners == mould.corners
+        return name in self.sides
 
     def renamed(self, names: Mapping[str, str]) -> Layout:
         """Let corners become others; edges keep their shapes, and turn round where their order does."""
@@ -338,4 +348,8 @@ class Layout:
             twins=tuple(
                 replace(t, corners={there(a): there(b) for a, b in t.corners.items()}) for t in self.twins
             ),
+            moulds={
+                name if isinstance(name, str) else side_of(*(there(c) for c in name)): mould.renamed(names)
+                for name, mould in self.moulds.items()
+            },
         )

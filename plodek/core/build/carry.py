@@ -90,7 +90,7 @@ def _end_filled(model: Model, lift: Lift, name: str, end: int) -> Floats:
     laid = replace(lift.plane.laid, nodes=nodes)
     xyz = {edge: laid.paths[edge].at(s) for edge, s in nodes.items()}
     ni, nj, _ = model.counts_of(name)
-    return fill_side(feet, laid, xyz, (ni + 1, nj + 1))
+    return fill_side(feet, laid, xyz, (ni + 1, nj + 1), lift.plane.layout.moulds.get(lift.base[name]))
 
 
 def _times(model: Model, lift: Lift, foot: Floats, low: str, high: str) -> Floats:

@@ -15,18 +15,15 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Edge, Layout, Side, edge_of, side_of
+from plodek.core.blocks.moulds.mould import Mould
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.blocks.tiers import Tier
-from plodek.core.grid.side import Rim, between, on_surface
+from plodek.core.grid.inside import at_side, fill_inside
+from plodek.core.grid.moulded import fill_in_mould, side_between
+from plodek.core.grid.side import Rim, between, crossed, on_surface
 from plodek.core.shape.guide import Guide, surface_named
 from plodek.core.spacing.spread import LaidOut
 
-#: Steps that intersect the blending functions of a block in space; three leave less than 1e-6 as a rule.
-_STEPS = 4
-#: Fractions along edges that differ by less are the same: what is left of counting from either end.
-_SAME = 1e-14
-_END = {0: slice(0, 1), -1: slice(-1, None)}
-_Index: TypeAlias = tuple[slice | int, ...]
 #: The nodes (na, nb, 3) of a side, with the corners that they run between: along the first axis first.
 _Face: TypeAlias = tuple[tuple[str, ...], Floats]
 #: The sheet of each block that a layer runs through: an axis, and the index of the nodes along it.
@@ -62,7 +59,7 @@ def fill_plane(layout: Layout, laid: LaidOut) -> dict[str, Floats]:
     for name in layout.filled:
         corners = layout.blocks[name].corners
         shape = _count(laid, corners, 0) + 1, _count(laid, corners, 1) + 1
-        found[name] = fill_side(corners, laid, xyz, shape)[:, :, None, :]
+        found[name] = fill_side(corners, laid, xyz, shape, layout.moulds.get(name))[:, :, None, :]
     return found
 
 
@@ -90,15 +87,19 @@ def fill_space(
         for axis, end, ns in tables.sides(3):
             ids = tuple(corners[n] for n in ns)
             if len(set(ids)) < 3:  # shrunk to a line, which blocks with other counts may share
-                nodes[_at_side(axis, end)] = _shrunk(ids, laid, xyz, _shape(shape, axis))
+                nodes[at_side(axis, end)] = _shrunk(ids, laid, xyz, _shape(shape, axis))
                 continue
             side = side_of(*ids)
             if side not in faces:
                 faces[side] = ids, _face(layout, laid, guides, xyz, ids, side, _shape(shape, axis))
-            nodes[_at_side(axis, end)] = _turned(faces[side], ids)
+            nodes[at_side(axis, end)] = _turned(faces[side], ids)
         if not shell:
-            lines = [_lines(laid, corners, axis, shape[axis]) for axis in range(3)]
-            _fill_block(nodes, lines, None if layer is None else layer[name])
+            sheet, mould = None if layer is None else layer[name], layout.moulds.get(name)
+            if mould is None:
+                lines = [_lines(laid, corners, axis, shape[axis]) for axis in range(3)]
+                fill_inside(nodes, lines, sheet)
+            else:
+                fill_in_mould(mould, laid, nodes, sheet)
         blocks[name] = nodes
     return blocks
 
@@ -119,8 +120,8 @@ def shared(layout: Layout, blocks: Mapping[str, Floats]) -> dict[str, Floats]:
         for axis, end, ns in tables.sides(3):
             ids = tuple(corners[n] for n in ns)
             if len(set(ids)) > 2:
-                face = faces.setdefault(side_of(*ids), (ids, nodes[_at_side(axis, end)]))
-                nodes[_at_side(axis, end)] = _turned(face, ids)
+                face = faces.setdefault(side_of(*ids), (ids, nodes[at_side(axis, end)]))
+                nodes[at_side(axis, end)] = _turned(face, ids)
         found[name] = nodes
     return found
 
@@ -135,10 +136,6 @@ def _count(laid: LaidOut, corners: tuple[str, ...], axis: int) -> int:
 def _shape(shape: list[int], axis: int) -> tuple[int, int]:
     na, nb = (n for ax, n in enumerate(shape) if ax != axis)
     return na, nb
-
-
-def _at_side(axis: int, end: int) -> _Index:
-    return tuple((-1 if end else 0) if ax == axis else slice(None) for ax in range(3))
 
 
 def _turned(face: _Face, ids: tuple[str, ...]) -> Floats:
@@ -157,8 +154,10 @@ def _face(
     shape: tuple[int, int],
 ) -> Floats:
     u, v, rim = _rim(ids, laid, xyz, shape)
-    guide = layout.lies.get(side)
-    return between(u, v, rim) if guide is None else on_surface(surface_named(guides, guide), u, v, rim)
+    guide, mould = layout.lies.get(side), layout.moulds.get(side)
+    if guide is not None:
+        return on_surface(surface_named(guides, guide), u, v, rim)
+    return between(u, v, rim) if mould is None else side_between(mould.ordered(ids), laid, rim)
 
 
 def fill_side(
@@ -166,10 +165,11 @@ def fill_side(
     laid: LaidOut,
     xyz: Mapping[Edge, Floats],
     shape: tuple[int, int],
+    mould: Mould | None = None,
 ) -> Floats:
-    """Fill between the four edges of a plane block or side (na, nb, 3)."""
+    """Fill between the four edges of a plane block or side (na, nb, 3), in its mould where it has one."""
     u, v, rim = _rim(corners, laid, xyz, shape)
-    return between(u, v, rim)
+    return between(u, v, rim) if mould is None else side_between(mould, laid, rim)
 
 
 def _shrunk(
@@ -198,9 +198,7 @@ def _rim(
     na, nb = shape
     (s1, south), (s2, north) = _along(laid, xyz, c0, c1, na), _along(laid, xyz, c2, c3, na)
     (t1, west), (t2, east) = _along(laid, xyz, c0, c2, nb), _along(laid, xyz, c1, c3, nb)
-    s1, s2, t1, t2 = s1[:, None], s2[:, None], t1[None, :], t2[None, :]
-    both = 1 - (s2 - s1) * (t2 - t1)
-    return ((1 - t1) * s1 + t1 * s2) / both, ((1 - s1) * t1 + s1 * t2) / both, Rim(south, north, west, east)
+    return *crossed(s1, s2, t1, t2), Rim(south, north, west, east)
 
 
 def _along(laid: LaidOut, xyz: Mapping[Edge, Floats], a: str, b: str, count: int) -> tuple[Floats, Floats]:
@@ -225,56 +223,3 @@ def _lines(laid: LaidOut, corners: tuple[str, ...], axis: int, count: int) -> li
         s = laid.nodes[edge_of(a, b)]
         found.append(s if a < b else 1.0 - s[::-1])
     return found
-
-
-def _fill_block(nodes: Floats, lines: list[list[Floats]], sheet: tuple[int, int] | None = None) -> None:
-    """Fill the inner nodes of a block (ni, nj, nk, 3) whose sides are there; or only those of a sheet."""
-    inner = [slice(1, -1)] * 3
-    if sheet is not None:
-        axis, at = sheet
-        if at in (0, nodes.shape[axis] - 1):
-            return
-        inner[axis] = slice(at, at + 1)
-    u, v, w = (b[..., None] for b in _blends([[s[inner[a]] for s in lines[a]] for a in range(3)]))
-    i_in, j_in, k_in = inner
-    west, east = nodes[:1, j_in, k_in], nodes[-1:, j_in, k_in]
-    south, north = nodes[i_in, :1, k_in], nodes[i_in, -1:, k_in]
-    low, high = nodes[i_in, j_in, :1], nodes[i_in, j_in, -1:]
-    total = (1 - u) * west + u * east + (1 - v) * south + v * north + (1 - w) * low + w * high
-    # Edges count twice among the sides, corners three times: the Boolean sum takes them out again.
-    for (a, p), (b, q) in (((0, u), (1, v)), ((1, v), (2, w)), ((0, u), (2, w))):
-        for i, x in ((0, 1 - p), (-1, p)):
-            for j, y in ((0, 1 - q), (-1, q)):
-                ends = {a: _END[i], b: _END[j]}
-                total -= x * y * nodes[tuple(ends.get(axis, inner[axis]) for axis in range(3))]
-    for i, x in ((0, 1 - u), (-1, u)):
-        for j, y in ((0, 1 - v), (-1, v)):
-            for k, z in ((0, 1 - w), (-1, w)):
-                total += x * y * z * nodes[i, j, k]
-    nodes[i_in, j_in, k_in] = total
-
-
-def _blends(lines: list[list[Floats]]) -> list[Floats]:
-    """Intersect the fractions of the edges: each (ni, nj, nk), or 1 across where parallel ones are alike."""
-    shape = tuple(len(lines[axis][0]) for axis in range(3))
-    blends = []
-    for axis in range(3):
-        mean = np.asarray(np.mean(lines[axis], axis=0))
-        blends.append(mean.reshape([-1 if a == axis else 1 for a in range(3)]))
-    if all(np.ptp(lines[axis], axis=0).max(initial=0.0) < _SAME for axis in range(3)):
-        return blends
-    blends = [np.broadcast_to(blend, shape) for blend in blends]
-    for _ in range(_STEPS):
-        blends = [_mixed(lines[axis], axis, blends) for axis in range(3)]
-    return blends
-
-
-def _mixed(lines: list[Floats], axis: int, blends: list[Floats]) -> Floats:
-    """Weight the fractions of four edges by where a node lies between them."""
-    first, second = (blends[a] for a in range(3) if a != axis)
-    weights = ((1 - first) * (1 - second), first * (1 - second), (1 - first) * second, first * second)
-    way = [-1 if a == axis else 1 for a in range(3)]
-    total = np.zeros(first.shape)
-    for weight, line in zip(weights, lines, strict=True):
-        total += weight * line.reshape(way)
-    return total

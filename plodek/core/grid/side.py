@@ -29,6 +29,16 @@ class Rim(NamedTuple):
     east: Floats
 
 
+def crossed(s1: Floats, s2: Floats, t1: Floats, t2: Floats) -> tuple[Floats, Floats]:
+    """Give the blending functions u and v (na, nb) from where the nodes of the four edges lie, 0 to 1.
+
+    They are at the crossings of straight lines between opposite edges: Soni 1985 (AIAA 85-1526).
+    """
+    s1, s2, t1, t2 = s1[:, None], s2[:, None], t1[None, :], t2[None, :]
+    both = 1 - (s2 - s1) * (t2 - t1)
+    return ((1 - t1) * s1 + t1 * s2) / both, ((1 - s1) * t1 + s1 * t2) / both
+
+
 def between(u: Floats, v: Floats, rim: Rim) -> Floats:
     """Fill between four edges (na, nb, k) with the blending functions (na, nb).
 

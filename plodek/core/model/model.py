@@ -12,6 +12,7 @@ from plodek.core.blocks.change import Change
 from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, Use, edge_of
+from plodek.core.blocks.moulds.after import moulded
 from plodek.core.blocks.operations.keep import kept_on
 from plodek.core.blocks.operations.twins import check_twins, driven
 from plodek.core.blocks.sides import opposite, side_corners
@@ -312,10 +313,13 @@ class Model:
         pieces = {name: parts for name, parts in pieces.items() if not any(name in one for one in there)}
         guides = {**self.guides, **change.surfaces} if change.surfaces else self.guides
         kept = kept_on(self.layout, change.layout, guides, change.moved)
-        layout = check_twins(driven(kept, guides))
         # Only a spacing that is there is carried over: it has to be worked out on the old layout for that.
         is_set = bool(self.spacing.counts or self.spacing.laws)
-        spacing = self.spacing.after(change, self.laid.nodes) if is_set else self.spacing
+        spacing = self.spacing.after(change, self.laid) if is_set else self.spacing
+        if self.layout.moulds:
+            done = moulded(self.layout, replace(change, layout=kept), self.laid.paths, self.laid.nodes)
+            kept, spacing = done.layout, spacing.kept_at(done.nodes)
+        layout = check_twins(driven(kept, guides))
         operations = self.operations
         if self.lift:
             operations = (self.lift.after(change, layout, along=along_lift), *operations[1:])

@@ -58,11 +58,16 @@ class Spacing:
         counting = replace(self.counting.scaled(factor, dim, divide=divide), keep_single=keep_single)
         return replace(self, counts=counts, laws=laws, counting=counting)
 
-    def after(self, change: Change, nodes: Mapping[Edge, Floats]) -> Spacing:
-        """Carry counts and laws over to the edges of a changed layout; ``nodes`` are those before.
+    def kept_at(self, nodes: Mapping[Edge, Floats]) -> Spacing:
+        """Keep nodes at fractions (n,) of edges."""
+        return self.with_laws({e: EdgeLaw("kept", places=tuple(s.tolist())) for e, s in nodes.items()})
+
+    def after(self, change: Change, laid: LaidOut) -> Spacing:
+        """Carry counts and laws over to the edges of a changed layout; ``laid`` is that of before.
 
         An edge that goes on whole keeps both. Pieces of one with a law keep its nodes, the nearest of
-        which comes to lie on the cut; pieces of others share the count, and are uniform.
+        which comes to lie on the cut; pieces of others share the count, and are uniform. Where two became
+        one it keeps the nodes of both, if one of them has a law.
         """
         if not self.counts and not self.laws:
             return self
@@ -70,7 +75,8 @@ class Spacing:
         counts = {e: c for e, c in self.counts.items() if e in there}
         laws = {e: law for e, law in self.laws.items() if e in there}
         for edge, share in change.shares.items():
-            count, law, before = self.counts.get(share.edge), self.laws.get(share.edge), nodes.get(share.edge)
+            count, law = self.counts.get(share.edge), self.laws.get(share.edge)
+            before = laid.nodes.get(share.edge)
             whole = share.low == 0.0 and share.high == 1.0
             if law is not None and before is not None and not whole and share.plus is None:
                 piece = _piece(before, share.low, share.high)
@@ -83,9 +89,27 @@ class Spacing:
                 counts[edge] = max(1, part) + (self.counts.get(share.plus, 0) if share.plus else 0)
             if law is not None and whole and share.plus is None:
                 laws[edge] = law if share.same else law.turned()
+            if share.plus is not None and (law or self.laws.get(share.plus)):
+                places = _end_to_end(laid, edge, share.edge, share.plus)
+                laws[edge] = EdgeLaw("kept", places=places)
+                counts[edge] = len(places) - 1
         return replace(
             self, counts=counts, laws=laws, names={e: n for e, n in self.names.items() if e in there}
         )
+
+
+def _end_to_end(laid: LaidOut, whole: Edge, first: Edge, second: Edge) -> tuple[float, ...]:
+    """Give the nodes of two edges as fractions of the one that they became, from its first corner on."""
+    if whole[0] not in first:
+        first, second = second, first
+    ways = first[0] == whole[0], second[1] == whole[1]
+    near, far = (
+        (s if same else 1.0 - s[::-1]) * laid.paths[edge].length
+        for edge, same in zip((first, second), ways, strict=True)
+        for s in (laid.nodes[edge],)
+    )
+    along = np.concatenate([near, near[-1] + far[1:]])
+    return tuple((along / along[-1]).tolist())
 
 
 def _piece(s: Floats, low: float, high: float) -> Floats:

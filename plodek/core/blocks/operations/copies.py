@@ -11,13 +11,15 @@ import scipy
 from plodek.core.arrays import place
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Corner, Edge, Follow, Layout, edge_of, side_of, stable_id
+from plodek.core.blocks.layout import Corner, Edge, Follow, Layout, Name, edge_of, side_of, stable_id
+from plodek.core.blocks.moulds.mould import Mould
 from plodek.core.blocks.soundness import check
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.shape.curves.compound import MovedCurve, Part
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, surface_named
 from plodek.core.shape.joined import is_own, names_in
+from plodek.core.shape.lattice import Lattice
 from plodek.core.shape.move import Move
 from plodek.core.shape.surfaces.moved_surface import moved_surface
 from plodek.core.shape.surfaces.surface import Surface
@@ -117,8 +119,29 @@ def _part(
             own = tuple(own[n ^ 1] for n in range(len(own)))
         blocks[stable_id(step, name)] = replace(layout.blocks[name], corners=own)
     shapes = _Shapes(layout, guides, ids, move, step)
-    part = Layout(layout.dim, corners, blocks, shapes.follows, shapes.bends, shapes.lies)
+    moulds = _moulds(layout, ids, chosen, move, step)
+    part = Layout(layout.dim, corners, blocks, shapes.follows, shapes.bends, shapes.lies, moulds=moulds)
     return part.tidied(), shapes.surfaces
+
+
+def _moulds(
+    layout: Layout, ids: Mapping[str, str], chosen: set[str], move: Move, step: str
+) -> dict[Name, Mould]:
+    """Move the moulds of blocks and of their sides, with the lattices that these stand in."""
+    lattices: dict[Lattice, Lattice] = {}
+    found: dict[Name, Mould] = {}
+    for name, mould in layout.moulds.items():
+        if name not in chosen if isinstance(name, str) else not all(c in ids for c in name):
+            continue
+        if mould.lattice not in lattices:
+            lattices[mould.lattice] = mould.lattice.moved(move)
+        there = replace(mould.renamed(ids), lattice=lattices[mould.lattice])
+        if isinstance(name, str):
+            there = there.turned_round() if move.mirrors else there
+            found[stable_id(step, name)] = there
+        else:
+            found[side_of(*there.corners)] = there
+    return found
 
 
 class _Shapes:
@@ -180,6 +203,7 @@ def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
         follows=dict(part.follows) | dict(layout.follows),
         bends=dict(part.bends) | dict(layout.bends),
         lies=dict(part.lies) | dict(layout.lies),
+        moulds=dict(part.moulds) | dict(layout.moulds),
     )
     joined = whole.renamed(names) if names else whole
     # Where both have an edge or a side, the shape of the one that was there stays.
@@ -187,7 +211,8 @@ def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
     follows = {e: f for e, f in joined.follows.items() if e not in mine} | dict(layout.follows)
     bends = {e: b for e, b in joined.bends.items() if e not in mine} | dict(layout.bends)
     lies = {s: name for s, name in joined.lies.items() if s not in layout.sides} | dict(layout.lies)
-    joined = replace(joined, follows=follows, bends=bends, lies=lies)
+    moulds = dict(joined.moulds) | dict(layout.moulds)
+    joined = replace(joined, follows=follows, bends=bends, lies=lies, moulds=moulds)
     seen: dict[tuple[str, ...], str] = {}
     for name, block in joined.blocks.items():
         key = side_of(*block.corners)

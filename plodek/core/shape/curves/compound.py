@@ -75,6 +75,17 @@ class Joined(Curve):
         scale = (self.length / np.diff(self._ends)[piece])[:, None]
         return place, first * scale, second * scale**2
 
+    def steps(self, s: Floats) -> Floats | None:
+        """Give those of the pieces, one after the other."""
+        before, found = 0.0, np.zeros(len(s))
+        for piece, start, end in zip(self._pieces, self._ends[:-1], self._ends[1:], strict=True):
+            own = piece.steps(np.append(np.clip((s * self.length - start) / (end - start), 0.0, 1.0), 1.0))
+            if own is None:
+                return None
+            found = np.where(s * self.length >= start, before + own[:-1], found)
+            before += float(own[-1])
+        return found
+
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the nearest places, over all pieces."""
         found = np.stack([piece.nearest(xyz) for piece in self._pieces])
@@ -170,6 +181,11 @@ class Part(Curve):
         place[moved] = self.at(s[moved])
         return place, first * self._span, second * self._span**2
 
+    def steps(self, s: Floats) -> Floats | None:
+        """Give those of the whole, from the start of the part on."""
+        found = self._whole.steps(self._start + np.append(np.clip(s, 0.0, 1.0), 0.0) * self._span)
+        return None if found is None else np.abs(found[:-1] - found[-1])
+
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the nearest places: those of the whole where they lie in the part."""
         s = (self._whole.nearest(xyz) - self._start) / self._span
@@ -214,6 +230,10 @@ class MovedCurve(Curve):
         """Give place, first and second derivative by the fraction ``s``."""
         place, first, second = self._before.derivatives(s)
         return self._move.places(place), self._move.vectors(first), self._move.vectors(second)
+
+    def steps(self, s: Floats) -> Floats | None:
+        """Give those of the curve before the move."""
+        return self._before.steps(s)
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the nearest places."""

@@ -50,6 +50,13 @@ class Curve(ABC):
         """Rising fractions, both ends included, between which the curve is given by one smooth formula."""
         return np.union1d(self.corners, [0.0, 1.0])
 
+    def steps(self, s: Floats) -> Floats | None:
+        """Give how many steps (n,) of the nodes that the curve was received with lie before ``s`` (n,).
+
+        None where it was made otherwise.
+        """
+        return None
+
     def tangent(self, s: Floats) -> Floats:
         """Give the unit tangents (n, 3) at the fractions ``s`` (n,); after the turn at a corner."""
         first = self.derivatives(s)[1]

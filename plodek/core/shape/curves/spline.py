@@ -73,9 +73,14 @@ class Spline(ParametricCurve):
         super().__init__(knots, closed=closed, sharp=corners, points=np.array(points))
 
     def _jet(self, u: Floats) -> Jet:
-        place, first, second = (np.empty((len(u), 3)) for _ in range(3))
-        _cubics(self._factors, self.pieces.x, np.ascontiguousarray(u), place, first, second)
-        return place, first, second
+        return cubics_at(self._factors, self.pieces.x, u)
+
+
+def cubics_at(factors: Floats, knots: Floats, u: Floats) -> Jet:
+    """Give places and derivatives at ``u`` (n,) of cubics with factors (m, 4, 3), the highest power first."""
+    place, first, second = (np.empty((len(u), 3)) for _ in range(3))
+    _cubics(factors, knots, np.ascontiguousarray(u), place, first, second)
+    return place, first, second
 
 
 @numba.njit(cache=True, nogil=True)
