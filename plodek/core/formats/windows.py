@@ -52,6 +52,17 @@ def rest_of(grid: Grid) -> tuple[Window, ...]:
     return tuple(found)
 
 
+def is_free(grid: Grid, window: Window) -> bool:
+    """Whether no patch, interface or pole of a grid has any of a window's faces."""
+    side = Window(window.block, window.axis, window.end)
+    taken = _taken(grid).get((window.block, window.axis, window.end), [])
+    if not taken:
+        return True
+    parts = window.slices(grid.shape_of(window.block), cells=True)
+    own = tuple(part for axis, part in enumerate(parts) if axis != window.axis)
+    return bool(_free(grid, side, taken)[own].all())
+
+
 def doubled_faces(grid: Grid) -> int:
     """Count the outer faces that several patches or interfaces hold at once."""
     count = 0

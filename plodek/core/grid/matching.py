@@ -57,13 +57,16 @@ class _Faces:
     near: Floats
 
 
-def matched(xyz: Sequence[Floats], dim: int, share: float = SHARE) -> tuple[Interface, ...]:
+def matched(
+    xyz: Sequence[Floats], dim: int, share: float = SHARE, within: float = 0.0
+) -> tuple[Interface, ...]:
     """Find where blocks (ni, nj, nk, 3) meet, node by node, on whole sides or on parts of them.
 
-    Nodes are one where they are closer than ``share`` of the shortest edge of their faces. A block can
+    Nodes are one where they are closer than ``share`` of the shortest edge of their faces, or ``within`` a
+    length, but never so far apart as half of such an edge. A block can
     meet itself, on one side even. Work grows as that of sorting the outer faces.
     """
-    faces = _faces_of(xyz, dim, share)
+    faces = _faces_of(xyz, dim, share, within)
     if len(faces.middle) < 2:
         return ()
     nearest = cKDTree(faces.middle).query(faces.middle, k=2, workers=-1)
@@ -84,7 +87,7 @@ def matched(xyz: Sequence[Floats], dim: int, share: float = SHARE) -> tuple[Inte
     return tuple(found)
 
 
-def _faces_of(xyz: Sequence[Floats], dim: int, share: float) -> _Faces:
+def _faces_of(xyz: Sequence[Floats], dim: int, share: float, within: float) -> _Faces:
     sides, side, place, middle, near = [], [], [], [], []
     for block, nodes in enumerate(xyz):
         for axis in range(dim):
@@ -104,7 +107,8 @@ def _faces_of(xyz: Sequence[Floats], dim: int, share: float) -> _Faces:
                 true = shortest > 0  # the others have shrunk to a line
                 sides.append(window)
                 middle.append(centre[true])
-                near.append(share * shortest[true] + _ROUNDING * np.abs(centre[true]).max(axis=-1))
+                rounding = _ROUNDING * np.abs(centre[true]).max(axis=-1)
+                near.append(np.clip(within, share * shortest[true] + rounding, 0.5 * shortest[true]))
                 place.append(np.argwhere(true)[:, :2])
                 side.append(np.full(int(true.sum()), len(sides) - 1))
     return _Faces(

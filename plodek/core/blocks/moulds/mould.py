@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from plodek.core.arrays import Floats
+from plodek.core.blocks import tables
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.shape.curves.lattice_line import LatticeLine
 from plodek.core.shape.lattice import Lattice, snapped
@@ -48,6 +49,13 @@ class Mould:
         """Give it with its first axis the other way round: what was left-handed is right-handed."""
         order = [n ^ 1 for n in range(len(self.corners))]
         return replace(self, corners=tuple(self.corners[n] for n in order), index=self.index[order])
+
+    def sides(self) -> Iterator[tuple[tuple[str, ...], Mould]]:
+        """Give the sides of a block in space by name, with their moulds; those that have shrunk left out."""
+        for _, _, ns in tables.sides(3):
+            corners = tuple(self.corners[n] for n in ns)
+            if len(set(corners)) >= 3:
+                yield tuple(sorted(corners)), Mould(self.lattice, corners, self.index[list(ns)])
 
     def line(self, first: int, second: int) -> LatticeLine:
         """Give the curve from one of its corners, by their places in the order, to another."""

@@ -9,7 +9,7 @@ import numpy as np
 import scipy
 
 from plodek.core.arrays import place
-from plodek.core.blocks.change import Change
+from plodek.core.blocks.change import Change, Share
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Corner, Edge, Follow, Layout, Name, edge_of, side_of, stable_id
 from plodek.core.blocks.moulds.mould import Mould
@@ -39,15 +39,24 @@ def moved(
     """Move blocks, or copies of them where the old ones are to ``keep``; corners that meet are joined.
 
     Corners meet within ``gap``, or at the same place where it is None. What followed a guide keeps its
-    shape where it comes to lie. Raises BadValue where a copy would lie on the block it was made of,
-    Refused where the layout would break.
+    shape where it comes to lie, and edges their spacing unless they are scaled. Raises BadValue where a
+    copy would lie on the block it was made of, Refused where the layout would break.
     """
     part, surfaces = _part(layout, guides, set(chosen), move, step)
     rest = layout
     if not keep:
         left = {n: b for n, b in layout.blocks.items() if n not in set(chosen)}
         rest = replace(layout, blocks=left).tidied()
-    return replace(join(rest, part, gap), surfaces=surfaces)
+    done = join(rest, part, gap)
+    names = meeting(rest, part, gap)
+    shares = {
+        new: Share(edge, same=new[0] == ends[0])
+        for edge in layout.edges
+        if move.scale == 1.0 and all(stable_id(step, c) in part.corners for c in edge)
+        for ends in ([names.get(stable_id(step, c), stable_id(step, c)) for c in edge],)
+        if (new := edge_of(*ends)) in done.layout.edges and new not in rest.edges
+    }
+    return replace(done, surfaces=surfaces, shares=shares)
 
 
 def brought_in(
@@ -182,19 +191,23 @@ class _Shapes:
         return name
 
 
+def meeting(layout: Layout, part: Layout, gap: float | None = None) -> dict[str, str]:
+    """Give the corners of a part that lie at corners of a layout, within ``gap``, each with that one."""
+    if not layout.corners:
+        return {}
+    within = SAME_PLACE * max(layout.size(), part.size()) * 10 if gap is None else gap
+    there = list(layout.corners)
+    found = scipy.spatial.cKDTree(layout.places(there)).query(part.places(part.corners))
+    gaps, nearest = (np.atleast_1d(values) for values in found)
+    return {c: there[n] for c, d, n in zip(part.corners, gaps, nearest, strict=True) if d <= within}
+
+
 def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
     """Put two layouts together; corners of the part become those of the layout that they meet.
 
     Raises BadValue where a block of the part would be one that is there already.
     """
-    size = max(layout.size(), part.size())
-    within = SAME_PLACE * size * 10 if gap is None else gap
-    names: dict[str, str] = {}
-    if layout.corners:
-        there = list(layout.corners)
-        found = scipy.spatial.cKDTree(layout.places(there)).query(part.places(part.corners))
-        gaps, nearest = (np.atleast_1d(values) for values in found)
-        names = {c: there[n] for c, d, n in zip(part.corners, gaps, nearest, strict=True) if d <= within}
+    names = meeting(layout, part, gap)
     whole = replace(
         layout,
         dim=part.dim,
@@ -204,6 +217,7 @@ def join(layout: Layout, part: Layout, gap: float | None = None) -> Change:
         bends=dict(part.bends) | dict(layout.bends),
         lies=dict(part.lies) | dict(layout.lies),
         moulds=dict(part.moulds) | dict(layout.moulds),
+        twins=(*layout.twins, *part.twins),
     )
     joined = whole.renamed(names) if names else whole
     # Where both have an edge or a side, the shape of the one that was there stays.

@@ -14,9 +14,12 @@ from plodek.core.errors import Refused
 from plodek.core.shape.curves.compound import MovedCurve, Part
 from plodek.core.shape.guide import Guide
 from plodek.core.shape.move import Move
+from plodek.core.tolerances import SAME_PLACE
 
 #: Corners may lie so far from where the move brings their twins, in shares of the layout's size.
 _FAR = 0.05
+#: Fractions at which two edges are compared.
+_ALONG = np.linspace(0.0, 1.0, 9)
 
 
 def match(layout: Layout, name: str, sides: Sequence[Side], others: Sequence[Side], move: Move) -> Twin:
@@ -83,12 +86,16 @@ def check_twins(layout: Layout) -> Layout:
 
 
 def driven(layout: Layout, guides: Mapping[str, Guide]) -> Layout:
-    """Let the driven sides be what the driving ones are, moved: corners, and the shapes of edges."""
+    """Let the driven sides be what the driving ones are, moved: corners, and the shapes of edges.
+
+    Received ones that are so already, but for round-off, keep their nodes to the bit.
+    """
+    near = SAME_PLACE * layout.size()
     for twin in layout.twins:
         corners = dict(layout.corners)
         moved = twin.move.places(layout.places(twin.corners))
         for (a, b), xyz in zip(twin.corners.items(), moved, strict=True):
-            if a != b:
+            if a != b and not (layout.moulds and np.abs(corners[b].xyz - xyz).max() <= near):
                 sign = "pinned" if corners[a].sign == "pinned" else "free"
                 corners[b] = replace(corners[b], xyz=place(xyz), sign=sign, guide=None, fraction=None)  # type: ignore[arg-type]
         follows, bends = dict(layout.follows), dict(layout.bends)
@@ -96,6 +103,8 @@ def driven(layout: Layout, guides: Mapping[str, Guide]) -> Layout:
         for edge in layout.edges:
             other = twin.edge(edge)
             if other is None or other == edge or other not in layout.edges:
+                continue
+            if _is_received_twin(after, edge, other, twin, near):
                 continue
             follows.pop(other, None)
             bends.pop(other, None)
@@ -105,6 +114,16 @@ def driven(layout: Layout, guides: Mapping[str, Guide]) -> Layout:
                 bends[other] = MovedCurve(curve if same else Part(curve, 1.0, 0.0), twin.move)
         layout = replace(after, follows=follows, bends=bends)
     return layout
+
+
+def _is_received_twin(layout: Layout, edge: Edge, other: Edge, twin: Twin, near: float) -> bool:
+    """Whether two edges run through received nodes, and lie where the move brings one onto the other."""
+    curves = layout.bends.get(edge), layout.bends.get(other)
+    if any(curve is None or curve.steps(_ALONG) is None for curve in curves):
+        return False
+    first, second = (edge_path(layout, {}, e).at(_ALONG) for e in (edge, other))
+    same = twin.corners[edge[0]] == other[0]
+    return bool(np.abs(twin.move.places(first) - (second if same else second[::-1])).max() <= near)
 
 
 def driver(layout: Layout, corner: str) -> tuple[str, Move] | None:

@@ -26,15 +26,15 @@ from plodek.core.units import length
 
 
 class Cut(BlockStep):
-    """Divide every block that a tier runs through: at coordinates, fractions, a place, or in equal pieces."""
+    """Divide every block that a tier runs through: at coordinates, fractions, a place, nodes, or equally."""
 
     kind: Literal["cut"] = "cut"
     verb: ClassVar[str] = "Cut"
     key: ClassVar[str] = "C"
     order: ClassVar[int] = 40
     family: ClassVar[str] = "Divide"
-    sentence: ClassVar[str] = "Cut {tier} at {by} {at}{fractions}{through}{pieces}, within {within}"
-    by: Literal["x", "y", "z", "fraction", "place", "pieces"] = Field(default="x", title="At")
+    sentence: ClassVar[str] = "Cut {tier} at {by} {at}{fractions}{through}{pieces}{cells}, within {within}"
+    by: Literal["x", "y", "z", "fraction", "place", "pieces", "cells"] = Field(default="x", title="At")
     at: Lengths = Field(
         default=[],
         title="Values",
@@ -52,6 +52,13 @@ class Cut(BlockStep):
     through: PlaceOf | None = Field(default=None, title="Through", json_schema_extra=when(by="place"))
     pieces: int | None = Field(
         default=None, title="Equal pieces", ge=2, le=100, json_schema_extra=when(by="pieces")
+    )
+    cells: Numbers = Field(
+        default=[],
+        title="After cells",
+        max_length=50,
+        description="whole numbers, rising, from the edge's first corner: the cut goes through nodes",
+        json_schema_extra=when(by="cells"),
     )
     tier: TierSelector | None = Field(
         default=None,
@@ -72,6 +79,8 @@ class Cut(BlockStep):
             if self.pieces is None:
                 raise BadValue("no number of pieces is given", remedy="give 2 or more")
             return self._at_fractions(model, [n / self.pieces for n in range(1, self.pieces)])
+        if self.by == "cells":
+            return self._after_cells(model)
         if not (self.fractions if self.by == "fraction" else self.at):
             raise BadValue("no value says where to cut", remedy="give one value or more")
         if self.by == "fraction":
@@ -143,6 +152,31 @@ class Cut(BlockStep):
             edge = edge_of(a, b)
             model = self._cut(model, tier, fractions_along(tier, at, edge), f"{number}", edge)
             a, done = self._middle(model, a, b), value
+        return model
+
+    def _after_cells(self, model: Model) -> Model:
+        """Cut through nodes, at the same one of every edge of the tier."""
+        tier, (a, b) = self._named_tier(model)
+        count, done = model.laid.counts[tier.first], 0
+        wrong = [value for value in self.cells if not (value == int(value) and 0 < value < count)]
+        if wrong or not self.cells or sorted(set(self.cells)) != self.cells:
+            raise BadValue(
+                f"there is no cut after {wrong[0]:g} cells"
+                if wrong
+                else "no numbers that rise say where to cut",
+                remedy=f"give whole numbers from 1 to {count - 1}, from the smallest to the largest",
+            )
+        for number, value in enumerate(self.cells):
+            tier, nodes = model.tier_by_edge[edge_of(a, b)], model.laid.nodes
+            same = tier.edges[edge_of(a, b)] == (a < b)
+            at = int(value) - done
+            fractions = {
+                e: float(nodes[e][at if way == same else len(nodes[e]) - 1 - at])
+                for e, way in tier.edges.items()
+                if e in nodes
+            }
+            model = self._cut(model, tier, fractions, f"{number}", edge_of(a, b))
+            a, done = self._middle(model, a, b), int(value)
         return model
 
     @staticmethod

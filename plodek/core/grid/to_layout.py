@@ -1,0 +1,241 @@
+"""A layout taken up from a received grid: its blocks, divided where that lets them meet on whole sides."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numba
+import numpy as np
+
+from plodek.core.arrays import Floats, place
+from plodek.core.blocks import tables
+from plodek.core.blocks.layout import (
+    FLUID,
+    Block,
+    Corner,
+    Edge,
+    Layout,
+    Name,
+    Side,
+    Twin,
+    stable_id,
+)
+from plodek.core.blocks.moulds.mould import Mould
+from plodek.core.blocks.soundness import check
+from plodek.core.errors import BadFile, PlodekError
+from plodek.core.grid.divisions import Divisions
+from plodek.core.grid.grid import Grid
+from plodek.core.grid.pieces import Pieces
+from plodek.core.grid.window import PatchType, Window
+from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.lattice import Lattice
+from plodek.core.shape.move import Move
+from plodek.core.tolerances import SAME_PLACE
+
+#: So often blocks are divided further, where two of their edges or sides would be one.
+_ROUNDS = 12
+_UP = np.array([0.0, 0.0, 1.0])
+
+
+@dataclass(frozen=True)
+class TakenUp:
+    """The layout, the nodes of its edges as fractions (n,), its patches, and what there is to say."""
+
+    layout: Layout
+    nodes: Mapping[Edge, Floats]
+    patches: Sequence[tuple[str, PatchType, tuple[Side, ...]]]
+    said: tuple[str, ...]
+
+
+def take_up(step: str, grid: Grid) -> TakenUp:
+    """Make a layout of a grid; ``step`` makes its ids.
+
+    Nodes of blocks that meet are made those of the first, to the bit. Raises BadFile where blocks have
+    an edge of no length within, or meet in a way that no layout has; OverBudget for too many blocks.
+    """
+    xyz, apart = _closed(grid)
+    grid = replace(grid, xyz=xyz)
+    return _TakingUp(step, grid, apart).taken_up()
+
+
+def _closed(grid: Grid) -> tuple[tuple[Floats, ...], float]:
+    """Make nodes that blocks share equal to the bit; gives the largest distance that they were apart."""
+    xyz, own = list(grid.xyz), [False] * len(grid.xyz)
+    apart = 0.0
+    joints = [joint.turned() if _is_after(joint.first, joint.second) else joint for joint in grid.interfaces]
+    for _ in range(len(joints) + 1):
+        changed = False
+        for joint in joints:
+            first, second = (
+                xyz[w.block][w.slices(xyz[w.block].shape[:3])] for w in (joint.first, joint.second)
+            )
+            flat = joint.orientation.apply(second)
+            if np.array_equal(first, flat):
+                continue
+            apart = max(apart, float(np.abs(first - flat).max()))
+            block = joint.second.block
+            if not own[block]:
+                xyz[block], own[block] = xyz[block].copy(), True
+                second = xyz[block][joint.second.slices(xyz[block].shape[:3])]
+            joint.orientation.apply(second)[...] = xyz[joint.first.block][
+                joint.first.slices(xyz[joint.first.block].shape[:3])
+            ]
+            changed = True
+        if not changed:
+            break
+    return tuple(xyz), apart
+
+
+def _is_after(one: Window, other: Window) -> bool:
+    return (one.block, one.axis, one.end) > (other.block, other.axis, other.end)
+
+
+class _TakingUp:
+    def __init__(self, step: str, grid: Grid, apart: float) -> None:
+        self.step, self.grid, self.apart = step, grid, apart
+        corners = np.concatenate([nodes[:: max(len(nodes) - 1, 1)].reshape(-1, 3) for nodes in grid.xyz])
+        self.near = SAME_PLACE * float(np.linalg.norm(np.ptp(corners, axis=0)))
+        self.divisions = Divisions(grid)
+        for _ in range(_ROUNDS):
+            pieces = Pieces(grid, self.divisions, self.near)
+            wished = [*pieces.too_few()]
+            if not wished:
+                break
+            self.divisions.divide(wished)
+        else:
+            raise BadFile(
+                "its blocks meet themselves and each other in a way that is no layout",
+                remedy="divide them further where the grid comes from",
+            )
+        self.pieces = pieces
+
+    def taken_up(self) -> TakenUp:
+        grid, pieces = self.grid, self.pieces
+        names = pieces.names(self.step)
+        region = {block: name for name, blocks in grid.regions.items() for block in blocks}
+        turned, folded = [], 0
+        blocks: dict[str, Block] = {}
+        moulds: dict[Name, Mould] = {}
+        for block, nodes in enumerate(grid.xyz):
+            plus, minus = _handed(nodes, grid.dim)
+            folded += min(plus, minus)
+            lattice = Lattice(nodes)
+            for at in pieces.of(block):
+                corners = tuple(names[c] for c in pieces.corners(at))
+                mould = Mould(lattice, corners, pieces.index(at))
+                if minus > plus:
+                    mould = mould.turned_round()
+                low = ",".join(str(int(n)) for n in pieces.index(at)[0])
+                name = stable_id(self.step, grid.names[block], low)
+                blocks[name] = Block(mould.corners, region=region.get(block, FLUID))
+                moulds[name] = mould
+                if grid.dim == 3:
+                    moulds |= {side: own for side, own in mould.sides() if side not in moulds}
+            turned += [grid.names[block]] if minus > plus else []
+        bends, nodes_of = _edges(moulds.values())
+        places = {name: Corner(place(xyz)) for name, xyz in pieces.places(names)}
+        layout = Layout(grid.dim, places, blocks, bends=bends, moulds=moulds, twins=tuple(self._twins(names)))
+        try:
+            check(layout)
+        except PlodekError as error:
+            raise BadFile(
+                f"its blocks make no layout: {error.what}", remedy="divide them where the grid comes from"
+            ) from error
+        return TakenUp(layout, nodes_of, self._patches(names), tuple(self._said(turned, folded, len(blocks))))
+
+    def _twins(self, names: Mapping[int, str]) -> Iterator[Twin]:
+        """Give the twins, one for all that have the same move."""
+        found: list[tuple[Move, dict[str, str]]] = []
+        for joint in self.grid.periodic:
+            move = joint.move
+            assert move is not None
+            pairs = {names[a]: names[b] for a, b in self.pieces.met(joint)}
+            same = next((own for one, own in found if _alike(one, move, self.near)), None)
+            if same is None:
+                found.append((move, pairs))
+            else:
+                same |= pairs
+        for number, (move, pairs) in enumerate(found, 1):
+            yield Twin(f"twin-{number}", move, pairs)
+
+    def _patches(self, names: Mapping[int, str]) -> list[tuple[str, PatchType, tuple[Side, ...]]]:
+        found = []
+        for patch in self.grid.patches:
+            sides = [s for window in patch.windows for s in self.pieces.sides(window, names)]
+            found.append((patch.name, patch.type, tuple(dict.fromkeys(sides))))
+        return found
+
+    def _said(self, turned: Sequence[str], folded: int, count: int) -> Iterator[str]:
+        there = len(self.grid.xyz)
+        if count != there:
+            yield f"{there} received blocks were divided into {count}, so that they meet on whole sides"
+        if turned:
+            yield f"left-handed, and turned round: {', '.join(turned)}"
+        if self.apart > 0:
+            yield f"nodes of blocks that meet were up to {self.apart:.3g} apart, and are one now"
+        if folded:
+            yield f"{folded} cells are folded: Check shows them, and Untangle unfolds them"
+
+
+def _edges(moulds: Iterable[Mould]) -> tuple[dict[Edge, Curve], dict[Edge, Floats]]:
+    """Give the curves of the edges through their nodes, and where these lie on them."""
+    bends: dict[Edge, Curve] = {}
+    nodes: dict[Edge, Floats] = {}
+    for mould in moulds:
+        for _, low, high in tables.edges(mould.dim):
+            first, second = (low, high) if mould.corners[low] < mould.corners[high] else (high, low)
+            edge = mould.corners[first], mould.corners[second]
+            if edge[0] != edge[1] and edge not in bends:
+                bends[edge] = line = mould.line(first, second)
+                nodes[edge] = line.fractions(np.linspace(0.0, 1.0, round(line.count) + 1))
+    return bends, nodes
+
+
+def _alike(one: Move, other: Move, near: float) -> bool:
+    return (
+        np.allclose(one.matrix, other.matrix, atol=1e-9)
+        and bool(np.abs(one.shift - other.shift).max() <= 1e3 * near)
+        and one.scale == other.scale
+    )
+
+
+def _handed(nodes: Floats, dim: int) -> tuple[int, int]:
+    """Count the cells of a block (ni, nj, nk, 3) that are right-handed in their middle, and the others."""
+    plus = _right_handed(nodes if dim == 3 else np.concatenate([nodes, nodes + _UP], axis=2))
+    count = int(np.prod([max(n - 1, 1) for n in nodes.shape[:3]]))
+    return plus, count - plus
+
+
+@numba.njit(cache=True, nogil=True)
+def _right_handed(nodes: Floats) -> int:
+    ni, nj, nk = nodes.shape[:3]
+    count = 0
+    a, b, c = np.empty(3), np.empty(3), np.empty(3)
+    for i in range(ni - 1):
+        for j in range(nj - 1):
+            for k in range(nk - 1):
+                for d in range(3):
+                    p0 = nodes[i, j, k, d] + nodes[i, j + 1, k + 1, d]
+                    p1 = nodes[i, j + 1, k, d] + nodes[i, j, k + 1, d]
+                    q0 = nodes[i + 1, j, k, d] + nodes[i + 1, j + 1, k + 1, d]
+                    q1 = nodes[i + 1, j + 1, k, d] + nodes[i + 1, j, k + 1, d]
+                    a[d] = q0 + q1 - p0 - p1
+                    b[d] = (
+                        nodes[i, j + 1, k, d] + nodes[i, j + 1, k + 1, d] + nodes[i + 1, j + 1, k, d]
+                        + nodes[i + 1, j + 1, k + 1, d] - nodes[i, j, k, d] - nodes[i, j, k + 1, d]
+                        - nodes[i + 1, j, k, d] - nodes[i + 1, j, k + 1, d]
+                    )  # fmt: skip
+                    c[d] = (
+                        nodes[i, j, k + 1, d] + nodes[i, j + 1, k + 1, d] + nodes[i + 1, j, k + 1, d]
+                        + nodes[i + 1, j + 1, k + 1, d] - nodes[i, j, k, d] - nodes[i, j + 1, k, d]
+                        - nodes[i + 1, j, k, d] - nodes[i + 1, j + 1, k, d]
+                    )  # fmt: skip
+                volume = (
+                    a[0] * (b[1] * c[2] - b[2] * c[1])
+                    + a[1] * (b[2] * c[0] - b[0] * c[2])
+                    + a[2] * (b[0] * c[1] - b[1] * c[0])
+                )
+                if volume > 0.0:
+                    count += 1
+    return count

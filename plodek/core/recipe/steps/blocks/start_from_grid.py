@@ -1,0 +1,143 @@
+"""The step that takes up a grid received in a file."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from plodek.core.blocks.layout import Edge, edge_of, side_of
+from plodek.core.blocks.operations.copies import join, meeting
+from plodek.core.budget import need
+from plodek.core.errors import BadFile, BadValue, Refused
+from plodek.core.formats.mesh import Mesh
+from plodek.core.formats.windows import doubled_faces, is_free
+from plodek.core.grid.grid import Grid
+from plodek.core.grid.matching import matched
+from plodek.core.grid.to_layout import TakenUp, take_up
+from plodek.core.model.model import Model, Patch
+from plodek.core.model.open import need_open_blocks
+from plodek.core.recipe.fields import GridFile, Length
+from plodek.core.recipe.step import Context
+from plodek.core.recipe.steps.blocks.block_step import BlockStep
+from plodek.core.spacing.edge_law import EdgeLaw
+from plodek.core.units import LengthUnit, factor
+
+
+class StartFromGrid(BlockStep):
+    """Take up a received grid: its blocks, nodes, patches and regions, on which all that follows works.
+
+    Blocks are divided where they meet others on parts of sides, or themselves. What later steps leave alone
+    keeps its nodes to the bit; where edges get another spacing, nodes go along the received lines. A second
+    grid is joined to the blocks that are there.
+    """
+
+    kind: Literal["start-from-grid"] = "start-from-grid"
+    verb: ClassVar[str] = "Start from a grid"
+    key: ClassVar[str] = "J"
+    order: ClassVar[int] = 5
+    family: ClassVar[str] = "Lay down"
+    sentence: ClassVar[str] = "Start from the grid {file}, joined within {within}"
+    file: GridFile = Field(title="Grid file", description="with its map, where it has one, called as it is")
+    file_unit: LengthUnit | None = Field(
+        default=None, title="Unit of the file", description="needed where the file does not say it"
+    )
+    within: Length | None = Field(
+        default=None,
+        title="Close gaps up to",
+        description="blocks meet whose nodes are so near; a thousandth of a cell edge where left out",
+    )
+
+    def apply(self, model: Model, context: Context) -> Model:
+        found, told = context.files.grid(self.file)
+        if isinstance(found, Mesh):
+            raise BadFile(
+                f"it holds {found.cells} cells without blocks",
+                where=self.file,
+                remedy="give a grid of structured blocks",
+            )
+        unit = told or self.file_unit
+        if not unit:
+            raise BadValue("the file does not say its unit", where=self.file, remedy="choose its unit")
+        need("cells", found.cells)
+        scale = factor(unit, model.unit)
+        within = None if self.within is None else self.sizes(model, self.within, "gap to close")
+        grid = _closer(found if scale == 1.0 else found.scaled(scale), within)
+        return self._joined(model, grid, take_up(self.id, grid), within)
+
+    def _joined(self, model: Model, grid: Grid, taken: TakenUp, within: float | None) -> Model:
+        part, layout = taken.layout, model.layout
+        if layout.blocks:
+            need_open_blocks(model)
+            if layout.dim != part.dim:
+                raise BadValue("of the grid and the blocks that are there one is plane", where=self.file)
+        else:
+            layout = replace(layout, dim=part.dim)
+        names = meeting(layout, part, within)
+        laws: dict[Edge, EdgeLaw] = {}
+        counts: dict[Edge, int] = {}
+        for (a, b), s in taken.nodes.items():
+            first, second = names.get(a, a), names.get(b, b)
+            law = EdgeLaw("kept", places=tuple(s.tolist()))
+            laws[edge_of(first, second)] = law if first < second else law.turned()
+            counts[edge_of(first, second)] = len(s) - 1
+        _need_same_counts(model, counts)
+        after = model.changed(join(layout, part, within))
+        spacing = after.spacing
+        spacing = replace(spacing, counts=counts | dict(spacing.counts), laws=laws | dict(spacing.laws))
+        patches = tuple(_patches(model, taken, names))
+        return replace(after, spacing=spacing, patches=patches, known=after.facts).reporting(
+            self.id, *_said(grid, taken)
+        )
+
+
+def _closer(grid: Grid, within: float | None) -> Grid:
+    """Let blocks meet whose free sides are within a length of each other."""
+    if within is None:
+        return grid
+    near = matched(grid.xyz, grid.dim, within=within)
+    new = tuple(joint for joint in near if is_free(grid, joint.first) and is_free(grid, joint.second))
+    return replace(grid, interfaces=(*grid.interfaces, *new))
+
+
+def _need_same_counts(model: Model, counts: dict[Edge, int]) -> None:
+    """Raise Refused where a grid has other numbers of cells than the blocks that it meets."""
+    there = model.laid.counts if model.layout.blocks else {}
+    for edge in model.layout.edges if model.layout.blocks else ():
+        own = counts.get(edge)
+        if own is not None and edge in there and there[edge] != own:
+            raise Refused(
+                f"where the grid meets the edge {' to '.join(model.layout.labels[c] for c in edge)} it has "
+                f"{own} cells, and the edge {there[edge]}",
+                remedy="give that tier as many cells first",
+            )
+
+
+def _patches(model: Model, taken: TakenUp, names: Mapping[str, str]) -> Iterator[Patch]:
+    """Give the patches that are there, and those of a grid; those of one name and type are one."""
+    found = {patch.name.lower(): patch for patch in model.patches}
+    for told, type, sides in taken.patches:
+        stem = re.sub(r"[^A-Za-z0-9_-]+", "-", told).strip("-") or "patch"
+        stem = (stem if stem[0].isalpha() else f"p-{stem}")[:28]
+        name, number = stem, 1
+        while name.lower() in found and found[name.lower()].type != type:
+            number += 1
+            name = f"{stem}-{number}"
+        before = found.get(name.lower(), Patch(name, type))
+        there = tuple(side_of(*(names.get(c, c) for c in side)) for side in sides)
+        found[name.lower()] = replace(before, sides=(*before.sides, *there))
+    yield from found.values()
+
+
+def _said(grid: Grid, taken: TakenUp) -> Iterator[str]:
+    yield from taken.said
+    twice = doubled_faces(grid)
+    if twice:
+        yield f"{twice} faces are in several patches or interfaces: the last patch has them"
+    if grid.patches and grid.unnamed:
+        yield f"{sum(grid.faces(w) for w in grid.unnamed)} outer faces are in no patch"
+    if not grid.patches:
+        yield "no outer face is in a patch yet"
