@@ -12,6 +12,7 @@ RECIPES = (
     "axial-stage",
     "rough-pier",
     "gate-chamber",
+    "dewatering-bend",
     "siphon",
     "outfall-fin",
     "turning-vanes-blunt",
@@ -24,6 +25,7 @@ _FILES = {
     "intake-pier": ("pier-outline.csv",),
     "rough-pier": ("rough-pier-outline.csv",),
     "draft-cone": ("draft-cone.step",),
+    "dewatering-bend": ("dewatering-bend.xyz",),
     "axial-stage": ("stage-vane.csv", "stage-pitch.csv"),
     "draft-cone-gaps": ("draft-cone-gaps.igs",),
 }

@@ -133,12 +133,7 @@ def with_map(path: Path, names: list[str], xyz: list[Floats], dim: int) -> tuple
     file = map_path(path)
     if not file.is_file():
         return None
-    try:
-        found = _Map.model_validate_json(file.read_bytes())
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(map(str, first["loc"]))
-        raise BadFile(f"{where or 'it'}: {first['msg']}", where=file.name, remedy=_REMEDY) from error
+    found = _read(file.read_bytes(), file.name)
     shapes = [_index(nodes.shape) for nodes in xyz]
     if [block.nodes for block in found.blocks] != shapes:
         raise BadFile("it tells of other blocks than the file of nodes", where=file.name, remedy=_REMEDY)
@@ -165,6 +160,29 @@ def with_map(path: Path, names: list[str], xyz: list[Floats], dim: int) -> tuple
         poles=poles,
     )
     return replace(grid, unnamed=rest_of(grid)), found.unit
+
+
+def is_map(name: str) -> bool:
+    """Whether a file is a map, by its name."""
+    return name.lower().endswith(".map.json")
+
+
+def counted(data: bytes, name: str) -> tuple[dict[str, int], str]:
+    """Give how many of what a map tells of, and its length unit. Raises BadFile."""
+    found = _read(data, name)
+    counts = {
+        "blocks": len(found.blocks), "patches": len(found.patches), "interfaces": len(found.interfaces)
+    }  # fmt: skip
+    return counts, found.unit
+
+
+def _read(data: bytes, name: str) -> _Map:
+    try:
+        return _Map.model_validate_json(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(map(str, first["loc"]))
+        raise BadFile(f"{where or 'it'}: {first['msg']}", where=name, remedy=_REMEDY) from error
 
 
 _REMEDY = "write the grid again, or take the map away: interfaces are found from the nodes then"

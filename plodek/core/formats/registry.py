@@ -8,9 +8,11 @@ from functools import cache
 from importlib import import_module
 from pathlib import Path
 from pkgutil import iter_modules
+from tempfile import TemporaryDirectory
 from typing import TypeAlias
 
 from plodek.core.errors import BadFile, BadValue
+from plodek.core.formats import block_map
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.mesh import Mesh
 from plodek.core.grid.grid import Grid
@@ -114,6 +116,22 @@ def read(path: Path) -> tuple[Grid, str]:
             f"it holds {found.cells} cells without blocks", where=path.name, remedy="give structured blocks"
         )
     return found, unit
+
+
+def is_grid(name: str) -> bool:
+    """Whether a file of a name is read as a grid."""
+    ending = Path(name).suffix.lower()
+    return any(ending in (*one.endings, *one.read_too) for one in readers())
+
+
+def read_of(data: bytes, name: str, told: bytes | None = None) -> tuple[Grid, str]:
+    """Read a grid of blocks from the bytes of a file, with those of the map beside it. Raises BadFile."""
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / Path(name).name
+        path.write_bytes(data)
+        if told is not None:
+            block_map.map_path(path).write_bytes(told)
+        return read(path)
 
 
 def opened(path: Path) -> tuple[Grid | Mesh, str]:

@@ -48,15 +48,15 @@ class TakenUp:
     said: tuple[str, ...]
 
 
-def take_up(step: str, grid: Grid) -> TakenUp:
-    """Make a layout of a grid; ``step`` makes its ids.
+def take_up(step: str, grid: Grid, unit: str) -> TakenUp:
+    """Make a layout of a grid; ``step`` makes its ids, and lengths are told in ``unit``.
 
     Nodes of blocks that meet are made those of the first, to the bit. Raises BadFile where blocks have
     an edge of no length within, or meet in a way that no layout has; OverBudget for too many blocks.
     """
     xyz, apart = _closed(grid)
     grid = replace(grid, xyz=xyz)
-    return _TakingUp(step, grid, apart).taken_up()
+    return _TakingUp(step, grid, f"{apart:.3g} {unit}" if apart > 0 else "").taken_up()
 
 
 def _closed(grid: Grid) -> tuple[tuple[Floats, ...], float]:
@@ -92,7 +92,7 @@ def _is_after(one: Window, other: Window) -> bool:
 
 
 class _TakingUp:
-    def __init__(self, step: str, grid: Grid, apart: float) -> None:
+    def __init__(self, step: str, grid: Grid, apart: str) -> None:
         self.step, self.grid, self.apart = step, grid, apart
         corners = np.concatenate([nodes[:: max(len(nodes) - 1, 1)].reshape(-1, 3) for nodes in grid.xyz])
         self.near = SAME_PLACE * float(np.linalg.norm(np.ptp(corners, axis=0)))
@@ -127,7 +127,7 @@ class _TakingUp:
                 if minus > plus:
                     mould = mould.turned_round()
                 low = ",".join(str(int(n)) for n in pieces.index(at)[0])
-                name = stable_id(self.step, grid.names[block], low)
+                name = stable_id(self.step, grid.names[block], "block", low)
                 blocks[name] = Block(mould.corners, region=region.get(block, FLUID))
                 moulds[name] = mould
                 if grid.dim == 3:
@@ -172,8 +172,8 @@ class _TakingUp:
             yield f"{there} received blocks were divided into {count}, so that they meet on whole sides"
         if turned:
             yield f"left-handed, and turned round: {', '.join(turned)}"
-        if self.apart > 0:
-            yield f"nodes of blocks that meet were up to {self.apart:.3g} apart, and are one now"
+        if self.apart:
+            yield f"nodes of blocks that meet were up to {self.apart} apart, and are one now"
         if folded:
             yield f"{folded} cells are folded: Check shows them, and Untangle unfolds them"
 

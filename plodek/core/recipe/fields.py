@@ -91,6 +91,7 @@ GuideName: TypeAlias = Annotated[
 PointFile: TypeAlias = Annotated[str, Meaning("file", "text", of="points")]
 GeometryFile: TypeAlias = Annotated[str, Meaning("file", "text", of="geometry")]
 GridFile: TypeAlias = Annotated[str, Meaning("file", "text", of="grid")]
+MapFile: TypeAlias = Annotated[str, Meaning("file", "text", of="map")]
 RecipeFile: TypeAlias = Annotated[str, Meaning("file", "text", of="recipe")]
 #: A patch or region by its name; it may be made in a later step.
 PatchRef: TypeAlias = Annotated[str, Meaning("text", "text", of="patch")]

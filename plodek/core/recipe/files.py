@@ -4,15 +4,12 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
-from contextlib import suppress
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING
 
 from plodek.core.errors import BadFile, NothingFound
 
 if TYPE_CHECKING:
-    from plodek.core.formats.mesh import Mesh
     from plodek.core.grid.grid import Grid
 
 
@@ -31,17 +28,11 @@ class Files:
             self._geometry[name] = geometry_file.read(self.read(name), name)
         return self._geometry[name]
 
-    def grid(self, name: str) -> tuple[Grid | Mesh, str]:
-        """Read a grid, with the map that is called as it is, and give its length unit. Raises BadFile."""
-        from plodek.core.formats import block_map, registry
+    def grid(self, name: str, beside: str | None = None) -> tuple[Grid, str]:
+        """Read a grid, with the map ``beside`` it, and give its length unit. Raises BadFile."""
+        from plodek.core.formats import registry  # formats of grids only where they are wanted
 
-        with TemporaryDirectory() as folder:
-            path = Path(folder) / Path(name).name
-            path.write_bytes(self.read(name))
-            beside = block_map.map_path(path)
-            with suppress(NothingFound, BadFile):
-                beside.write_bytes(self.read(str(Path(name).with_name(beside.name))))
-            return registry.opened(path)
+        return registry.read_of(self.read(name), name, None if beside is None else self.read(beside))
 
     def hash(self, name: str) -> str:
         """Give what tells a file's contents from others."""

@@ -18,6 +18,7 @@ from plodek.core.budget import out_of_memory
 from plodek.core.build.walls import wall_units_of
 from plodek.core.dryrun.dry_run import dry_run
 from plodek.core.errors import Halted, NotReady, OverBudget, PlodekError
+from plodek.core.formats import registry
 from plodek.core.formats.handoff import hand_off
 from plodek.core.proof.proof import prove_all, told_in
 from plodek.core.recipe import document
@@ -25,7 +26,7 @@ from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.smooth.outcome import ASIDE, COARSER, Progress
 from plodek.core.smooth.relaxation import PORTION
 from plodek.server.engine import Engine
-from plodek.server.file_facts import file_facts
+from plodek.server.file_facts import file_facts, grid_facts
 from plodek.server.jobs.bundle import digest_of, pack, unpack
 from plodek.server.store import projects
 from plodek.server.store.files import ProjectFiles
@@ -222,15 +223,18 @@ def _teller(job: Job, stopped: str) -> Callable[[float, str], None]:
 
 
 def _read(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
-    """Read a geometry file, and store it with the project once it has been read."""
+    """Read a geometry file or a grid, and store it with the project once it has been read."""
     asked = json.loads(job.asked)
     path = engine.cache / asked["upload"]
 
     data = path.read_bytes()
     tell = _teller(job, "the reading was stopped")
-    packed = engine.geometry(data, asked["name"], projects.digest(data), tell)
+    if registry.is_grid(asked["name"]):
+        told = grid_facts(asked["name"], data)
+    else:
+        told = file_facts(asked["name"], engine.geometry(data, asked["name"], projects.digest(data), tell))
     name = projects.add_file(projects.get(job.project_id), asked["name"], data)
-    return "done", file_facts(name, packed)
+    return "done", told | {"name": name}
 
 
 def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:

@@ -1055,7 +1055,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Store a point file or a recipe, the body of the request, once it has been read without an error. */
+        /** Store a point file, a recipe or a map, the body of the request, once it has been read. */
         post: {
             parameters: {
                 query: {
@@ -2068,7 +2068,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read a CAD, STL, OBJ or DXF file, the body of the request, as a job; it is stored once it was read. */
+        /** Read a CAD, STL, OBJ or DXF file or a grid, the request's body, as a job that stores it once read. */
         post: {
             parameters: {
                 query: {

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 import numpy as np
 from apiflask import APIBlueprint
 from flask import request
 from pydantic import BaseModel, Field
 
+from plodek.core.errors import BadFile
+from plodek.core.formats import block_map, registry
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe
 from plodek.core.shape.files import geometry_file, point_file
@@ -14,7 +18,7 @@ from plodek.server.api.context import desk, files_of, user
 from plodek.server.api.guides.messages import FileOut
 from plodek.server.api.jobs.messages import JobOut
 from plodek.server.api.jobs.routes import job_out
-from plodek.server.file_facts import file_facts
+from plodek.server.file_facts import facts, file_facts, grid_facts, map_facts
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 
@@ -32,9 +36,12 @@ class FileQuery(BaseModel):
 @blueprint.output(FileOut, status_code=201)
 @evaluated_apart(again=False)
 def add_file(project: int, query_data: FileQuery) -> FileOut:
-    """Store a point file or a recipe, the body of the request, once it has been read without an error."""
+    """Store a point file, a recipe or a map, the body of the request, once it has been read."""
     found = projects.get(project)
     data = request.get_data(cache=False)
+    if block_map.is_map(query_data.name):
+        told = map_facts(query_data.name, data)
+        return FileOut(**told | {"name": projects.add_file(found, query_data.name, data)})
     if query_data.name.lower().endswith(".json"):
         recipe = document.read(data, query_data.name)
         return _recipe_out(projects.add_file(found, query_data.name, data), recipe)
@@ -48,7 +55,7 @@ def add_file(project: int, query_data: FileQuery) -> FileOut:
 @blueprint.output(JobOut, status_code=202)
 @evaluated_apart(again=False)
 def add_geometry(project: int, query_data: FileQuery) -> JobOut:
-    """Read a CAD, STL, OBJ or DXF file, the body of the request, as a job; it is stored once it was read."""
+    """Read a CAD, STL, OBJ or DXF file or a grid, the request's body, as a job that stores it once read."""
     found = projects.get(project)
     data = request.get_data(cache=False)
     geometry_file.refuse_foreign(data, query_data.name)
@@ -63,28 +70,20 @@ def get_file(project: int, name: str) -> FileOut:
     """Tell what a stored file holds."""
     found = projects.get(project)
     data = projects.read_file(found, name)
+    if block_map.is_map(name):
+        return FileOut(**map_facts(name, data))
     if name.lower().endswith(".json"):
         return _recipe_out(name, document.read(data, name))
+    if registry.is_grid(name):
+        with suppress(BadFile):  # what ends in .xyz may be points too
+            return FileOut(**grid_facts(name, data))
     if geometry_file.kind_of(name) == "points":
         return _points_out(name, point_file.read(data, name))
     return FileOut(**file_facts(name, files_of(found).geometry(name)))
 
 
 def _recipe_out(name: str, recipe: Recipe) -> FileOut:
-    return FileOut(
-        name=name,
-        kind="recipe",
-        unit="",
-        file_unit="",
-        counts={"steps": len(recipe.steps)},
-        names=[],
-        left_out=[],
-        title=recipe.name,
-        closed=False,
-        gap=0.0,
-        low=[],
-        high=[],
-    )
+    return FileOut(**facts(name, "recipe", {"steps": len(recipe.steps)}, title=recipe.name))
 
 
 def _points_out(name: str, sections: list[point_file.Section]) -> FileOut:
@@ -93,16 +92,15 @@ def _points_out(name: str, sections: list[point_file.Section]) -> FileOut:
     gap = 0.0 if first.closed else float(np.linalg.norm(first.points[-1] - first.points[0]))
     counts = {"sections": len(sections)} if len(sections) > 1 else {}
     return FileOut(
-        name=name,
-        kind="points",
-        unit="",
-        file_unit="",
-        counts=counts | {"points": len(points)},
-        names=[section.title for section in sections if section.title],
-        left_out=[],
-        title=first.title,
-        closed=first.closed,
-        gap=gap,
-        low=points.min(axis=0).tolist(),
-        high=points.max(axis=0).tolist(),
+        **facts(
+            name,
+            "points",
+            counts | {"points": len(points)},
+            names=[section.title for section in sections if section.title],
+            title=first.title,
+            closed=first.closed,
+            gap=gap,
+            low=points.min(axis=0).tolist(),
+            high=points.max(axis=0).tolist(),
+        )
     )

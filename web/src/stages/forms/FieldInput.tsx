@@ -4,7 +4,7 @@ import type { Field } from "../../model/schema";
 import { GUIDING, SELECTING } from "../../model/schema";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
-import { FileField } from "./FileField";
+import { FileField } from "./files/FileField";
 import { GuidesField } from "./GuidesField";
 import { PlacesField } from "./PlacesField";
 import { ProposalsField } from "./ProposalsField";

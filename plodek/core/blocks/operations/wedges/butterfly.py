@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from plodek.core.blocks.change import Change, Share
-from plodek.core.blocks.edge_path import corner_at
+from plodek.core.blocks.edge_path import corner_at, edge_path
 from plodek.core.blocks.layout import Block, Corner, Edge, Layout, Name, Side, edge_of, side_of, stable_id
 from plodek.core.blocks.operations.cut import cut, fractions_along
 from plodek.core.blocks.operations.ring.ring import ring
@@ -18,9 +18,12 @@ from plodek.core.blocks.soundness import check, check_shape
 from plodek.core.blocks.tiers import tier_of, tiers
 from plodek.core.errors import BadValue, NothingFound, Refused
 from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.guide import Guide
 
 _ALONG = np.array([0.25, 0.5, 0.75])
+#: Places of an edge along a pole from which the core's is made.
+_ON_EDGE = np.linspace(0.0, 1.0, 33)
 
 
 def butterfly(
@@ -185,7 +188,11 @@ def _without_pole(
     for edge in layout.edges:
         if edge[0] in made.copies and edge[1] in made.copies:
             copy = made.copies[edge[0]], made.copies[edge[1]]
-            shape = bowed(layout, guides, edge, made.corners, copy, bow)
+            pole = made.poles[edge[0]], made.poles[edge[1]]
+            if pole[0] == pole[1]:
+                shape = bowed(layout, guides, edge, made.corners, copy, bow)
+            else:
+                shape = _beside(layout, guides, edge, pole, made.corners, copy, core)
             if shape is not None:
                 carried.bends[edge_of(*copy)] = shape
     for edge, copy_there in made.divided.items():
@@ -200,6 +207,29 @@ def _without_pole(
     ).tidied()
     check_shape(layout, check(after), "make the core smaller, or turn the plane in more parts")
     return Change(after, made.pieces, made.shares)
+
+
+def _beside(
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    edge: Edge,
+    pole: Edge,
+    corners: Mapping[str, Corner],
+    copy: Edge,
+    core: float,
+) -> Curve | None:
+    """Give the curve of the core's edge along a pole: between that and the edge along the wall.
+
+    It runs from the first corner of the copy in sorted order; None where it is straight.
+    """
+    wall, middle = (edge_path(layout, guides, edge_of(*ends)) for ends in (edge, pole))
+    if wall.curve is None and middle.curve is None:
+        return None
+    inner = middle.at(_ON_EDGE if pole[0] < pole[1] else _ON_EDGE[::-1])
+    xyz = (1.0 - core) * inner + core * wall.at(_ON_EDGE)
+    start, end = (np.array(corners[c].xyz) for c in copy)
+    xyz += (1.0 - _ON_EDGE[:, None]) * (start - xyz[0]) + _ON_EDGE[:, None] * (end - xyz[-1])
+    return Spline(xyz[::-1] if copy[0] > copy[1] else xyz, closed=False, corner_angle=60)
 
 
 def _inside(
@@ -217,10 +247,13 @@ def _inside(
         at = core if edge[0] == pole else 1.0 - core
         done = cut(f"{step}.{len(copies)}", layout, guides, tier, fractions_along(tier, at, edge))
         poles = {p for n in left for p in _wedge(layout, n).levels}
+        level = {c: p for n in left for p, pair in _wedge(layout, n).levels.items() for c in pair}
         for (a, b), middle in done.middle.items():
             if a in poles or b in poles:
                 copies[b if a in poles else a] = middle
         for a, b in layout.edges:
+            if level.get(a, "a") != level.get(b, "b"):
+                continue  # along the pole, where the cut has shaped it
             if a in copies and b in copies and edge_of(copies[a], copies[b]) in done.layout.edges:
                 copy = copies[a], copies[b]
                 shape = bowed(layout, guides, (a, b), done.layout.corners, copy, bow)
@@ -291,6 +324,8 @@ class _Core:
         self.pieces: dict[Name, tuple[Name, ...]] = {}
         self.lies: dict[Side, str] = dict(layout.lies)
         self.copies: dict[str, str] = {}
+        #: The pole's corner beside each of those that were copied.
+        self.poles: dict[str, str] = {}
         #: The edges from the pole to the wall, each with the corner of the core on it.
         self.divided: dict[Edge, str] = {}
         #: What is left of the edges from the pole to the wall keeps their cells there.
@@ -323,6 +358,7 @@ class _Core:
     def _copy(self, corner: str, pole: str) -> None:
         if corner not in self.copies:
             copy = self.copies[corner] = stable_id(self.step, corner)
+            self.poles[corner] = pole
             whole, left = edge_of(pole, corner), edge_of(copy, corner)
             from_pole = whole[0] == pole
             at = self.share if from_pole else 1.0 - self.share

@@ -12,15 +12,14 @@ from pydantic import Field
 from plodek.core.blocks.layout import Edge, edge_of, side_of
 from plodek.core.blocks.operations.copies import join, meeting
 from plodek.core.budget import need
-from plodek.core.errors import BadFile, BadValue, Refused
-from plodek.core.formats.mesh import Mesh
+from plodek.core.errors import BadValue, Refused
 from plodek.core.formats.windows import doubled_faces, is_free
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched
 from plodek.core.grid.to_layout import TakenUp, take_up
 from plodek.core.model.model import Model, Patch
 from plodek.core.model.open import need_open_blocks
-from plodek.core.recipe.fields import GridFile, Length
+from plodek.core.recipe.fields import GridFile, Length, MapFile
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
 from plodek.core.spacing.edge_law import EdgeLaw
@@ -41,7 +40,10 @@ class StartFromGrid(BlockStep):
     order: ClassVar[int] = 5
     family: ClassVar[str] = "Lay down"
     sentence: ClassVar[str] = "Start from the grid {file}, joined within {within}"
-    file: GridFile = Field(title="Grid file", description="with its map, where it has one, called as it is")
+    file: GridFile = Field(title="Grid file")
+    map: MapFile | None = Field(
+        default=None, title="Map of it", description="patches, interfaces and the unit of a PLOT3D file"
+    )
     file_unit: LengthUnit | None = Field(
         default=None, title="Unit of the file", description="needed where the file does not say it"
     )
@@ -52,13 +54,7 @@ class StartFromGrid(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        found, told = context.files.grid(self.file)
-        if isinstance(found, Mesh):
-            raise BadFile(
-                f"it holds {found.cells} cells without blocks",
-                where=self.file,
-                remedy="give a grid of structured blocks",
-            )
+        found, told = context.files.grid(self.file, self.map)
         unit = told or self.file_unit
         if not unit:
             raise BadValue("the file does not say its unit", where=self.file, remedy="choose its unit")
@@ -66,7 +62,7 @@ class StartFromGrid(BlockStep):
         scale = factor(unit, model.unit)
         within = None if self.within is None else self.sizes(model, self.within, "gap to close")
         grid = _closer(found if scale == 1.0 else found.scaled(scale), within)
-        return self._joined(model, grid, take_up(self.id, grid), within)
+        return self._joined(model, grid, take_up(self.id, grid, model.unit), within)
 
     def _joined(self, model: Model, grid: Grid, taken: TakenUp, within: float | None) -> Model:
         part, layout = taken.layout, model.layout
