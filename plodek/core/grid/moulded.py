@@ -24,8 +24,10 @@ _OFF = 1e-12
 
 def side_between(mould: Mould, laid: LaidOut, rim: Rim) -> Floats:
     """Fill between the nodes of the four edges of a side or a block of the plane (na, nb, 3)."""
-    index, u, v = _index_of_side(mould, laid, (0, 1, 2, 3), (len(rim.south), len(rim.west)))
-    nodes = mould.lattice.at(index)
+    lines = _lines_of_side(mould, laid, (0, 1, 2, 3), (len(rim.south), len(rim.west)))
+    u, v = crossed(*(_share(line) for line in lines))
+    own = _received(mould, [[lines.south, lines.north], [lines.west, lines.east]])
+    nodes = mould.lattice.at(between(u, v, lines)) if own is None else own.copy()
     off = Rim(*(a - b for a, b in zip(rim, Rim(nodes[:, 0], nodes[:, -1], nodes[0], nodes[-1]), strict=True)))
     if max(float(np.abs(part).max()) for part in off) > _OFF * _size(nodes):
         nodes += between(u, v, off)
@@ -40,50 +42,57 @@ def fill_in_mould(mould: Mould, laid: LaidOut, nodes: Floats, sheet: tuple[int, 
         return
     shape = nodes.shape[:3]
     ways = [[_line(mould, laid, *way, shape[axis]) for way in tables.parallel(3, axis)] for axis in range(3)]
-    own = _received(mould, ways)
-    index, off, far = np.zeros(nodes.shape), np.zeros(nodes.shape), 0.0
-    for axis, end, corners in tables.sides(3):
-        here = at_side(axis, end)
-        index[here] = _index_of_side(mould, laid, corners, [n for a, n in enumerate(shape) if a != axis])[0]
-        off[here] = nodes[here] - mould.lattice.at(index[here])
-        far = max(far, float(np.abs(off[here]).max()))
-    lines = [[_share(line) for line in four] for four in ways]
-    if own is None:
-        fill_inside(index, lines, sheet)
-        nodes[inner] = mould.lattice.at(index[inner])
-    else:
-        nodes[inner] = own[inner]
+    shares = [[_share(line) for line in four] for four in ways]
+    there = _received(mould, ways)
+    if there is None:
+        index = np.zeros(nodes.shape)
+        for axis, end, corners in tables.sides(3):
+            lines = _lines_of_side(mould, laid, corners, [n for a, n in enumerate(shape) if a != axis])
+            index[at_side(axis, end)] = between(*crossed(*(_share(line) for line in lines)), lines)
+        fill_inside(index, shares, sheet)
+        there = np.empty(nodes.shape)
+        for part in (*(at_side(axis, end) for axis, end, _ in tables.sides(3)), inner):
+            there[part] = mould.lattice.at(index[part])
+    off, far = np.zeros(nodes.shape), 0.0
+    for axis, end, _ in tables.sides(3):
+        part = at_side(axis, end)
+        off[part] = nodes[part] - there[part]
+        far = max(far, float(np.abs(off[part]).max()))
+    nodes[inner] = there[inner]
     if far > _OFF * _size(nodes):
-        fill_inside(off, lines, sheet)
+        fill_inside(off, shares, sheet)
         nodes[inner] += off[inner]
 
 
 def _received(mould: Mould, ways: list[list[Floats]]) -> Floats | None:
-    """Give the received nodes (ni, nj, nk, 3) where a block is those as they are; None where it is not."""
-    parts, order = [slice(None)] * 3, [0] * 3
-    for axis, four in enumerate(ways):
-        step = four[0][1] - four[0][0]
+    """Give the received nodes, with an axis for each of the ``ways``, where they are those as they are.
+
+    ``ways`` are the indices on the parallel edges along each axis. None where any is no whole one, or steps
+    are not single.
+    """
+    parts = [slice(n, n + 1) for n in mould.index[0].astype(int).tolist()]
+    order = []
+    for lines in ways:
+        step = lines[0][1] - lines[0][0]
         along = int(np.argmax(np.abs(step)))
-        whole = np.arange(len(four[0]))[:, None] * np.sign(step) * (np.abs(step) == 1.0)
-        if not all(np.array_equal(line - line[0], whole) for line in four) or np.count_nonzero(step) != 1:
+        whole = np.arange(len(lines[0]))[:, None] * step
+        if np.abs(step).sum() != 1.0 or not all(np.array_equal(line - line[0], whole) for line in lines):
             return None
-        first, beyond = int(four[0][0, along]), int(four[0][-1, along] + step[along])
-        parts[along], order[axis] = slice(first, None if beyond < 0 else beyond, int(step[along])), along
-    if sorted(order) != [0, 1, 2]:
+        first, beyond = int(lines[0][0, along]), int(lines[0][-1, along] + step[along])
+        parts[along] = slice(first, None if beyond < 0 else beyond, int(step[along]))
+        order.append(along)
+    if len(set(order)) < len(order) or np.any(mould.index != np.round(mould.index)):
         return None
-    return mould.lattice.nodes[tuple(parts)].transpose(*order, 3)
+    rest = [axis for axis in range(3) if axis not in order]
+    nodes = mould.lattice.nodes[tuple(parts)].transpose(*order, *rest, 3)
+    return nodes.reshape(*nodes.shape[: len(order)], 3) if rest else nodes
 
 
-def _index_of_side(
-    mould: Mould, laid: LaidOut, corners: Sequence[int], shape: Sequence[int]
-) -> tuple[Floats, Floats, Floats]:
-    """Give the indices (na, nb, 3) of the nodes between four corners of a mould, and their blending."""
+def _lines_of_side(mould: Mould, laid: LaidOut, corners: Sequence[int], shape: Sequence[int]) -> Rim:
+    """Give the indices (n, 3) of the nodes on the four edges between corners of a mould."""
     a, b, c, d = corners
     na, nb = shape
-    ways = (a, b, na), (c, d, na), (a, c, nb), (b, d, nb)
-    rim = Rim(*(_line(mould, laid, *way) for way in ways))
-    u, v = crossed(*(_share(line) for line in rim))
-    return between(u, v, rim), u, v
+    return Rim(*(_line(mould, laid, *way) for way in ((a, b, na), (c, d, na), (a, c, nb), (b, d, nb))))
 
 
 def _line(mould: Mould, laid: LaidOut, first: int, second: int, count: int) -> Floats:

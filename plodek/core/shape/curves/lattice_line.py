@@ -10,6 +10,9 @@ from plodek.core.shape.curves.parametric import ParametricCurve
 from plodek.core.shape.curves.spline import cubics_at
 from plodek.core.shape.lattice import Lattice, cubics, snapped
 
+#: Fractions that differ by less are one: what is left of counting from either end.
+_SAME = 1e-15
+
 
 class LatticeLine(ParametricCurve):
     """The line between indices ``start`` and ``end`` (3,) of a lattice, which goes through its nodes.
@@ -37,6 +40,24 @@ class LatticeLine(ParametricCurve):
         ends = np.array([0.0, self.count])
         knots = np.union1d(np.abs(inner - first), ends)
         super().__init__(knots, closed=False, sharp=ends, points=lattice.at(np.stack([start, end])))
+
+    def parameter(self, s: Floats) -> Floats:
+        """Invert the arc length; at nodes, which are most of what is asked for, that is known."""
+        known = self._ends / self.length
+        near = np.clip(np.searchsorted(known, s - _SAME), 0, len(known) - 1)
+        found = self._knots[near]
+        others = np.abs(known[near] - s) > _SAME
+        if np.any(others):
+            found[others] = super().parameter(s[others])
+        return np.asarray(found)
+
+    def start(self) -> Floats:
+        """Give the place (3,) where the line begins."""
+        return np.array(self.points[0])
+
+    def end(self) -> Floats:
+        """Give the place (3,) where the line ends."""
+        return np.array(self.points[1])
 
     def steps(self, s: Floats) -> Floats:
         """Give how many steps of the lattice (n,) lie before the fractions ``s`` (n,)."""
