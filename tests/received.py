@@ -1,15 +1,19 @@
 """Grids as others might send them: with poles, turned over, not quite meeting; made up."""
 
+import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.windows import rest_of
 from plodek.core.grid.grid import Grid
+from plodek.core.grid.matching import matched, poles_in
 
 
-def pipe(radius, along, centre, across, up, *, around=24):
+def pipe(radius, centre, across, up, *, around=24):
     """The nodes (r, angle, s) of a round pipe with a pole on its line: places (n, 3) and two directions there."""
     r = radius * np.tanh(1.6 * np.linspace(0, 1, 11)) / np.tanh(1.6)
     angle = np.linspace(0, 2 * np.pi, around + 1)
@@ -26,16 +30,48 @@ def dewatering_bend():
     zero, one = np.zeros_like(turn), np.ones_like(turn)
     line = np.stack([300 * (1 - np.cos(turn)), zero, 300 * np.sin(turn)], axis=1)
     out = np.stack([-np.cos(turn), zero, np.sin(turn)], axis=1)
-    bend = pipe(100.0, turn, line, out, np.stack([zero, one, zero], axis=1))
+    bend = pipe(100.0, line, out, np.stack([zero, one, zero], axis=1))
     s = np.linspace(0, 400, 17)
     zero, one = np.zeros_like(s), np.ones_like(s)
     line = np.stack([300 + s + 0.02, zero, 300 * one], axis=1)
-    straight = pipe(100.0, s, line, np.stack([zero, zero, one], axis=1), np.stack([zero, one, zero], axis=1))
+    straight = pipe(100.0, line, np.stack([zero, zero, one], axis=1), np.stack([zero, one, zero], axis=1))
     return [bend, straight.transpose(2, 1, 0, 3)]
 
 
-def written(path: Path, grid: Grid, key: str, unit: str = "m", **choices: str) -> bytes:
-    """The bytes of a grid in a format, written to a path."""
+def bent(*, cells=(8, 6, 4), power=1.3):
+    """The nodes of a bent block whose sides are all curved, its cells finer at the low ends."""
+    x, y, z = np.meshgrid(*(np.linspace(0, 1, n + 1) ** power for n in cells), indexing="ij")
+    r, angle = 1 + y + 0.1 * np.sin(5 * x), -1.2 * x
+    return np.stack(
+        [r * np.cos(angle), r * np.sin(angle), z * (1 + 0.2 * x * y) + 0.05 * np.sin(6 * x * y)], axis=-1
+    )
+
+
+def of_nodes(*xyz, dim=3):
+    """A grid of the nodes of blocks, as it is where a file tells no more: joined where they meet."""
+    grid = Grid(
+        dim,
+        tuple(f"block{n}" for n in range(1, len(xyz) + 1)),
+        xyz,
+        matched(xyz, dim),
+        poles=poles_in(xyz, dim),
+    )
+    return replace(grid, unnamed=rest_of(grid))
+
+
+def written(grid, key="cgns", unit="m", **choices):
+    """The bytes of a grid in a format."""
     one = registry.written()[key]
-    one.write(path, Cargo(grid, unit), one.choices(choices))
-    return path.read_bytes()
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"grid{one.endings[0]}"
+        one.write(path, Cargo(grid, unit), one.choices(choices))
+        return path.read_bytes()
+
+
+def wedge():
+    """The bytes of a quarter of a pipe with a pole, in PLOT3D."""
+    s = np.linspace(0, 1, 4)
+    zero, one = np.zeros_like(s), np.ones_like(s)
+    line = np.stack([zero, zero, s], axis=1)
+    across, up = np.stack([one, zero, zero], axis=1), np.stack([zero, one, zero], axis=1)
+    return written(of_nodes(pipe(0.5, line, across, up)[::2, :7]), "plot3d")

@@ -5,6 +5,7 @@ import json
 from plodek.core.recipe.files import Files
 from plodek.core.recipe.formats import FORMAT
 from tests.conftest import demo_file
+from tests.received import wedge
 
 LINE = {"kind": "line", "name": "a", "start": [0, 0], "end": [2, 1]}
 CIRCLE = {"kind": "circle", "name": "c", "centre": [1, 1], "radius": 0.4}
@@ -63,6 +64,7 @@ EXAMPLES = {
     "rename": [LINE, {"kind": "rename", "guide": "a", "to": "b"}],
     "leave-out": [LINE, CIRCLE, {"kind": "leave-out", "guides": ["a"]}],
     "sew": [FLOOR, {"kind": "plane", "name": "next", "centre": [5.001, 0.5, 0], "width": 4, "height": 4}, {"kind": "sew", "tolerance": "2 mm"}],
+    "start-from-grid": [{"kind": "start-from-grid", "file": "wedge.xyz", "file_unit": "m", "within": "1 mm"}],
     "frame": [CIRCLE, {"kind": "frame", "shape": "around guides", "guides": ["c"], "margin": 0.2}],
     "block": [{"kind": "block", "corners": [[0, 0], [3, 0], [0, 2], [3, "2 m"]]}],
     "bring-layout": [FRAME, {"kind": "bring-layout", "file": "part.json", "gap": 0.001}],
@@ -107,6 +109,8 @@ EXAMPLES = {
     "gate": [FRAME, {"kind": "gate", "smallest_angle": 40}],
     "own-limit": [FRAME, {"kind": "own-limit", "metric": "cell size", "length": 0.5, "where": "in blocks", "blocks": {"all": True}}],
     "flow": [FRAME, {"kind": "flow", "speed": 2, "length": 3}],
+    "patches-by-angle": [FRAME, {"kind": "patches-by-angle", "name": "side", "angle": 45}],
+    "rename-patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"side": "x-"}}, {"kind": "rename-patch", "patch": "wall", "name": "inflow", "type": "inlet"}],
     "openings": [FRAME, {"kind": "openings", "faces": {"side": "x-"}, "edge": {"at": [0, 1]}, "percent": [0, 40, 50, 60, 100],
                          "parts": "low, slot inlet, middle, high wall"}],
     "patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"any": [{"side": "x-"}, {"side": "y-"}]}}],
@@ -120,6 +124,8 @@ def steps_of(kind):
 
 def _read(name):
     own = {"part.json": json.dumps(PART).encode(), "square.obj": OBJECT}
+    if name == "wedge.xyz":
+        return wedge()
     return own[name] if name in own else demo_file(name)
 
 

@@ -21,6 +21,15 @@ from plodek.core.recipe.step import Context, Stage, Step
 PATCH_NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,31}")
 
 
+def need_name(name: str) -> None:
+    """Raise BadValue for what is no name of a patch."""
+    if not PATCH_NAME.fullmatch(name):
+        raise BadValue(
+            f"“{name}” is no patch name",
+            remedy="use at most 32 letters, digits, _ and -, without spaces, beginning with a letter",
+        )
+
+
 class PatchStep(Step):
     """Name outer faces as a patch, and give it a type; a patch of that name and type gets them too."""
 
@@ -39,11 +48,7 @@ class PatchStep(Step):
 
     def apply(self, model: Model, context: Context) -> Model:
         model.need_blocks()
-        if not PATCH_NAME.fullmatch(self.name):
-            raise BadValue(
-                f"“{self.name}” is no patch name",
-                remedy="use letters, digits, _ and -, without spaces, beginning with a letter",
-            )
+        need_name(self.name)
         before = next((p for p in model.patches if p.name.lower() == self.name.lower()), None)
         if before is not None and (before.name, before.type) != (self.name, self.type):
             raise BadValue(
