@@ -1,4 +1,4 @@
-"""Hand-off: formats with their options, proof, dry run, what was made before, and plane grids."""
+"""Hand-off: formats with their options, proof, dry run, what was made before, and plane grids; and grids received."""
 
 import re
 import zipfile
@@ -6,6 +6,7 @@ import zipfile
 from playwright.sync_api import expect
 
 from tests.browser.board import Board
+from tests.conftest import DEMO
 
 
 def test_a_grid_leaves_in_chosen_formats_is_proved_solved_on_and_listed(board: Board, tmp_path):
@@ -66,3 +67,35 @@ def test_a_plane_grid_leaves_as_one(board: Board):
     expect(formats.get_by_label("PLOT3D")).to_be_enabled()
     hand.get_by_role("button", name="Write the files").click()
     expect(hand.get_by_role("group", name="Proof of plane-weir.cgns")).to_contain_text("hold", timeout=30_000)
+
+
+def test_a_received_grid_with_a_pole_is_cured_and_its_patches_are_named(board: Board):
+    page, hand = board.page, board.hand
+    board.new("Received bend")
+    page.keyboard.press("Alt+2")
+    page.keyboard.press("j")
+    hand.get_by_label("Grid file from disk").set_input_files(DEMO / "draft-cone.step")
+    expect(hand).to_contain_text("a grid of blocks is wanted here")
+    hand.get_by_label("Grid file from disk").set_input_files(DEMO / "dewatering-bend.xyz")
+    expect(hand).to_contain_text("9 600 cells, 2 blocks")
+    hand.get_by_role("button", name="in mm").click()
+    board.field("Close gaps up to").fill("0.1 mm")
+    expect(board.effect).to_contain_text("left-handed, and turned round: block1")
+    board.keep()
+    expect(board.stop("Blocks")).to_contain_text("8 blocks")
+    expect(board.stop("Check")).to_contain_text("below gate")
+    hand.get_by_role("button", name="Take it").click()
+    expect(board.stop("Blocks")).to_contain_text("10 blocks")
+    expect(board.stop("Check")).to_contain_text("gate passed")
+    board.go("Hand-off")
+    hand.get_by_role("button", name="Name by angle").click()
+    board.keep()
+    expect(board.stop("Hand-off")).to_contain_text("3 patches, all named")
+    hand.get_by_role("button", name="Show part-2 alone").click()
+    expect(hand.get_by_role("button", name="Show part-2 alone")).to_have_attribute("aria-pressed", "true")
+    hand.get_by_title("Change its name or type").first.click()
+    board.field("New name").fill("inlet")
+    board.field("Type").select_option("inlet")
+    board.keep()
+    expect(hand.get_by_title("Change its name or type").first).to_contain_text("inlet")
+    expect(board.stop("Hand-off")).to_contain_text("3 patches, all named")

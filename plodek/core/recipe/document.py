@@ -12,6 +12,7 @@ from pydantic_core import ErrorDetails
 
 from plodek.core.budget import most, need
 from plodek.core.errors import BadValue
+from plodek.core.formats.block_map import is_map
 from plodek.core.recipe.fields import Strict
 from plodek.core.recipe.formats import FORMAT, brought_up
 from plodek.core.recipe.step import Step, kinds
@@ -67,6 +68,11 @@ def schema() -> dict[str, Any]:
             told = {"widget": meaning.widget, "of": meaning.of, "unit": meaning.unit}
             node["properties"][name] |= {key: value for key, value in told.items() if value}
     return found
+
+
+def is_recipe(name: str) -> bool:
+    """Whether a file is a recipe, by its name; the map of a grid is none."""
+    return name.lower().endswith(".json") and not is_map(name)
 
 
 def read(data: bytes | str, name: str = "the recipe") -> Recipe:

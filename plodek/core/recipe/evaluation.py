@@ -16,7 +16,7 @@ from cachetools import LRUCache
 from plodek.core.budget import out_of_memory, over
 from plodek.core.errors import BadValue, OwnMistake, PlodekError
 from plodek.core.model.model import Model
-from plodek.core.recipe.document import Recipe, read
+from plodek.core.recipe.document import Recipe, is_recipe, read
 from plodek.core.recipe.doubting import doubts_of
 from plodek.core.recipe.files import Files
 from plodek.core.recipe.formats import FORMAT
@@ -173,7 +173,7 @@ def _hash(name: str, files: Files) -> str:
             continue
         try:
             found[one] = files.hash(one)
-            inner = read(files.read(one), one).steps if one.lower().endswith(".json") else []
+            inner = read(files.read(one), one).steps if is_recipe(one) else []
         except PlodekError:
             found[one] = "missing"
             continue
@@ -196,7 +196,7 @@ def all_files(recipe: Recipe, files: Files) -> list[str]:
             continue
         try:
             data = files.read(name)
-            inner = read(data, name) if name.lower().endswith(".json") else None
+            inner = read(data, name) if is_recipe(name) else None
         except PlodekError:
             continue
         found[name] = None

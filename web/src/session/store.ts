@@ -112,6 +112,8 @@ interface BoardState {
   wall: WallWish | null;
   /** The flow that is shown in the place of the patches. */
   field: ShownField | null;
+  /** The patch that is shown alone. */
+  alone: string | null;
   /** Whether the draft is being kept: a second Enter meanwhile does nothing. */
   keeping: boolean;
   job: string | null;
@@ -158,6 +160,7 @@ const START = {
   edgesBy: "plain" as const,
   wall: null as WallWish | null,
   field: null as ShownField | null,
+  alone: null as string | null,
   keeping: false,
   job: null,
   jobBase: null,
@@ -187,6 +190,7 @@ export const goToStage = (stage: Stage, model: Model) =>
     selection: NOTHING,
     shown: [],
     probe: null,
+    alone: null,
     // Smoothing shows the grid that it works on: the plane where there is one, until space is smoothed.
     space: stage !== "Smooth" || onlyInSpace(model) || model.smoothing_in_space > 0,
   });

@@ -91,6 +91,9 @@ export const Kept = ({ children }: { children: ReactNode }) => (
     py="2"
     mt="3"
     fontSize="12px"
+    maxHeight="22vh"
+    overflowY="auto"
+    flexShrink="0"
   >
     <Text fontWeight="600">If you keep this</Text>
     {children}

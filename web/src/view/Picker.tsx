@@ -122,7 +122,7 @@ export function Picker({ origin, solid, grid }: Props) {
       if (!mesh || !grid) return null;
       const hit = hitsOn(mesh, cursor)[0];
       if (hit?.faceIndex === undefined || hit.faceIndex === null) return null;
-      const face = Math.floor(hit.faceIndex / 2);
+      const face = faceOf(mesh, hit.faceIndex);
       const id = grid.origins[grid.sides[face] as number];
       if (!id) return null;
       const patch = grid.patches[grid.groups[face] as number] ?? "unnamed";
@@ -137,7 +137,7 @@ export function Picker({ origin, solid, grid }: Props) {
       const mesh = pieces ?? (scene.getObjectByName("grid") as Mesh | undefined);
       const hit = mesh && hitsOn(mesh, cursor)[0];
       if (!mesh || hit?.faceIndex === undefined || hit.faceIndex === null) return null;
-      if (!pieces) return grid?.face_cells?.[Math.floor(hit.faceIndex / 2)] ?? null;
+      if (!pieces) return grid?.face_cells?.[faceOf(mesh, hit.faceIndex)] ?? null;
       return ownerOf(mesh.userData.picture as PiecesPicture, hit.faceIndex);
     };
     const take = (hit: Hit | null, add: boolean, whole: boolean) => {
@@ -198,3 +198,7 @@ export function Picker({ origin, solid, grid }: Props) {
   }, [model, drawn, kinds, camera, gl, scene, size, solid, grid, origin]);
   return null;
 }
+
+/** Which face of the grid a triangle of its mesh is half of: not all need be shown. */
+const faceOf = (mesh: Mesh, triangle: number): number =>
+  (mesh.geometry.userData.faces as number[])[Math.floor(triangle / 2)] ?? -1;

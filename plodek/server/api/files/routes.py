@@ -42,7 +42,7 @@ def add_file(project: int, query_data: FileQuery) -> FileOut:
     if block_map.is_map(query_data.name):
         told = map_facts(query_data.name, data)
         return FileOut(**told | {"name": projects.add_file(found, query_data.name, data)})
-    if query_data.name.lower().endswith(".json"):
+    if document.is_recipe(query_data.name):
         recipe = document.read(data, query_data.name)
         return _recipe_out(projects.add_file(found, query_data.name, data), recipe)
     geometry_file.refuse_foreign(data, query_data.name)
@@ -72,7 +72,7 @@ def get_file(project: int, name: str) -> FileOut:
     data = projects.read_file(found, name)
     if block_map.is_map(name):
         return FileOut(**map_facts(name, data))
-    if name.lower().endswith(".json"):
+    if document.is_recipe(name):
         return _recipe_out(name, document.read(data, name))
     if registry.is_grid(name):
         with suppress(BadFile):  # what ends in .xyz may be points too

@@ -100,7 +100,7 @@ def _one(
     archive: zipfile.ZipFile, files: dict[str, zipfile.ZipInfo], name: str
 ) -> tuple[Recipe, dict[str, bytes]]:
     """Read a recipe with its files."""
-    recipes = [file for file in files if file.lower().endswith(".json")]
+    recipes = [file for file in files if document.is_recipe(file)]
     main = _RECIPE if _RECIPE in recipes else (recipes[0] if len(recipes) == 1 else None)
     if main is None:
         what = f"{len(recipes)} files of it may be the recipe" if recipes else "there is no recipe in it"

@@ -34,6 +34,7 @@ export function GridMesh({
   const { quality } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const selection = useBoard((board) => board.selection);
+  const only = useBoard((board) => board.alone);
   const palette = usePalette();
   const planes = useClip(extent);
   const metric = quality?.metrics.find((m) => m.key === quality.metric) ?? null;
@@ -41,6 +42,8 @@ export function GridMesh({
   const coloured =
     field !== undefined ||
     (layer === "Patches" ? solid : layer === "Quality" && Boolean(picture.values && metric));
+
+  const alone = layer === "Patches" && !field && only !== null ? picture.patches.indexOf(only) : -1;
 
   const lines = useMemo(() => indexed(picture, picture.lines), [picture]);
   const borders = useMemo(() => indexed(picture, picture.borders), [picture]);
@@ -62,8 +65,8 @@ export function GridMesh({
       }
       return [plain.r, plain.g, plain.b];
     };
-    return facesOf(picture, colour);
-  }, [picture, coloured, field, layer, metric, palette]);
+    return facesOf(picture, colour, (face) => alone < 0 || picture.groups[face] === alone);
+  }, [picture, coloured, field, layer, metric, palette, alone]);
   const inHand = useMemo(() => facesIn(picture, new Set(selection.ids)), [picture, selection.ids]);
   useEffect(() => () => lines.dispose(), [lines]);
   useEffect(() => () => borders.dispose(), [borders]);
@@ -99,7 +102,12 @@ export function GridMesh({
           />
         </mesh>
       )}
-      <lineSegments geometry={lines} raycast={() => null} renderOrder={1} visible={!outlined}>
+      <lineSegments
+        geometry={lines}
+        raycast={() => null}
+        renderOrder={1}
+        visible={!outlined && alone < 0}
+      >
         <lineBasicMaterial
           key={planes.length}
           clippingPlanes={planes}
@@ -115,7 +123,7 @@ export function GridMesh({
           clippingPlanes={planes}
           color={palette.ink}
           transparent
-          opacity={outlined ? 0.35 : 0.9}
+          opacity={outlined || alone >= 0 ? 0.35 : 0.9}
           depthTest={solid}
         />
       </lineSegments>
@@ -139,24 +147,31 @@ function facesIn(picture: Picture, ids: Set<string>): BufferGeometry {
   return indexed(picture, index);
 }
 
-/** Faces with a colour each: their corners are not shared, so that colours do not run. */
+/** The faces that are shown, with a colour each: their corners are not shared, so that colours do not run. */
 function facesOf(
   picture: Picture,
   colour: (face: number) => [number, number, number],
+  shown: (face: number) => boolean,
 ): BufferGeometry {
-  const index = triangles(picture);
+  const faces: number[] = [];
+  const index = triangles(picture, (face) => {
+    const is = shown(face);
+    if (is) faces.push(face);
+    return is;
+  });
   const places = new Float32Array(index.length * 3);
   const colours = new Float32Array(index.length * 3);
   for (let n = 0; n < index.length; n++) {
     const node = index[n] as number;
     places.set(picture.nodes.subarray(3 * node, 3 * node + 3), 3 * n);
     if (n % 6 === 0) {
-      const found = colour(n / 6);
+      const found = colour(faces[n / 6] as number);
       for (let k = 0; k < 6; k++) colours.set(found, 3 * (n + k));
     }
   }
   const geometry = new BufferGeometry();
   geometry.setAttribute("position", new BufferAttribute(places, 3));
   geometry.setAttribute("color", new BufferAttribute(colours, 3));
+  geometry.userData.faces = faces;
   return geometry;
 }
