@@ -11,7 +11,11 @@ from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.cutter import sphere as sphere_cutter
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import measure
+from plodek.core.formats.mesh import mesh_of
+from plodek.core.formats.regular import blocks_of
+from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
+from plodek.core.grid.to_layout import take_up
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import in_memory
@@ -51,8 +55,17 @@ def main() -> None:
     for one in (build.filled_grid(found.model), grid):
         assert measure(one).summary
     section(grid, bricks_of(grid), sphere_cutter([1, 1, 0.5], 0.4))
-    Numbering.of(build.filled_grid(found.model))
+    filled = build.filled_grid(found.model)
+    Numbering.of(filled)
+    _received(filled)
     _shape()
+
+
+def _received(grid: Grid) -> None:
+    """Find the blocks of cells again, take them up and fill between their nodes."""
+    taken = take_up("t", blocks_of(mesh_of(grid), ""), "m")
+    mould = next(iter(taken.layout.moulds.values()))
+    mould.lattice.at(0.5 * mould.index)
 
 
 def _spacing() -> None:

@@ -11,7 +11,7 @@ from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
 from plodek.core.grid.window import PatchFaces, Window
 from tests.conftest import demo_file
-from tests.received import bent, of_nodes, wedge, written
+from tests.received import bent, of_nodes, pipe, wedge, written
 from tests.server.test_geometry import sent
 from tests.server.test_projects import kept, made
 
@@ -22,6 +22,14 @@ START = {
     "file_unit": "mm",
     "within": "0.1 mm",
 }
+
+
+#: A quarter of a pipe with a pole: as cells it has wedges there.
+POLE = of_nodes(
+    pipe(0.5, *(np.eye(3)[[axis] * 3] * scale for axis, scale in ((2, [[0], [1], [2]]), (0, 1), (1, 1))))[
+        :, :7
+    ]
+)
 
 
 def facts_of(client, project, name):
@@ -83,7 +91,7 @@ def test_points_that_end_as_a_grid_may_are_still_points(client):
     [
         ("a.cgns", b"\x89HDF and nothing", "a.cgns"),
         ("a.cgns", written(of_nodes(bent()))[:5000], "a.cgns"),
-        ("a.cgns", written(of_nodes(bent()), zones="unstructured"), "without blocks"),
+        ("a.cgns", written(POLE, zones="unstructured"), "cells of the kind PENTA_6"),
         ("a.xyz", wedge()[:-8], "a.xyz"),
         ("a.xyz", wedge()[:4] + b"\xff" * 8 + wedge()[12:], "a.xyz"),
         ("a.vtm", b"<VTKFile/>", "a.vtm"),

@@ -15,6 +15,7 @@ from plodek.core.errors import BadFile, BadValue
 from plodek.core.formats import block_map
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.mesh import Mesh
+from plodek.core.formats.regular import blocks_of
 from plodek.core.grid.grid import Grid
 
 #: What is chosen of each option of a format, by its key.
@@ -109,13 +110,9 @@ def writer_of(path: Path) -> Format:
 
 
 def read(path: Path) -> tuple[Grid, str]:
-    """Read a grid of blocks from a file, by its ending. Raises BadFile."""
+    """Read a grid of blocks from a file, by its ending; cells are put into blocks. Raises BadFile."""
     found, unit = opened(path)
-    if isinstance(found, Mesh):
-        raise BadFile(
-            f"it holds {found.cells} cells without blocks", where=path.name, remedy="give structured blocks"
-        )
-    return found, unit
+    return (blocks_of(found, path.name) if isinstance(found, Mesh) else found), unit
 
 
 def is_grid(name: str) -> bool:

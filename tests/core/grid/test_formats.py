@@ -298,8 +298,8 @@ def test_plane_grids_unknown_formats_options_and_endings_are_refused_with_what_h
     (tmp_path / "a.txt").write_text("x")
     with pytest.raises(BadFile, match="not read as grids"):
         registry.read(tmp_path / "a.txt")
-    path, _ = written("xdmf", grids["ring"], tmp_path)
-    with pytest.raises(BadFile, match="cells without blocks"):
+    path, _ = written("xdmf", grids["pole"], tmp_path)
+    with pytest.raises(BadFile, match="cells of the kind PENTA_6"):
         registry.read(path)
 
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plodek.core.blocks.orientation import Orientation
@@ -251,6 +251,15 @@ def test_gaps_are_closed_where_that_is_wished_and_told_else():
     assert kept(of_nodes(first), built) == len(nodes_of(of_nodes(first)))
 
 
+def test_hexahedra_without_blocks_are_put_into_such_and_taken_up(demos):
+    grid = build.filled_grid(demos.model("siphon"))
+    built = build.filled_grid(model_of([START], a=written(grid, zones="unstructured")))
+    assert np.array_equal(nodes_of(grid), nodes_of(built))
+    assert {p.name: grid.patch_faces(p) for p in grid.patches} == {
+        p.name: built.patch_faces(p) for p in built.patches
+    }
+
+
 def test_a_second_grid_is_joined_and_must_have_as_many_cells():
     first = bent()
     second = np.concatenate([first[-1:] + n * np.array([0.1, -0.1, 0]) for n in range(3)])
@@ -310,6 +319,7 @@ def test_folded_cells_are_told():
     assert "cells are folded" in " ".join(model.reports["s0"])
 
 
+@settings(deadline=None)
 @given(st.integers(2, 9), st.integers(0, 3), st.floats(0.05, 0.95), st.randoms(use_true_random=False))
 def test_a_line_through_a_lattice_goes_through_its_nodes_either_way(count, axis, cut, chance):
     """Nodes are its places to the bit, counted from either end, and of both parts of a division."""

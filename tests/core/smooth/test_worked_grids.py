@@ -32,6 +32,13 @@ DEEP = [[0, 0.3], [0.2, 0.28], [0.4, 0.2], [0.55, 0.15], [0.7, 0.17], [0.9, 0.22
 SHALLOW = [[0, 0.3], [0.2, 0.295], [0.4, 0.27], [0.55, 0.25], [0.7, 0.255], [0.9, 0.27], [1.2, 0.29]]
 
 
+#: The edges along the core of a deep nozzle, which come near the wall at the throat where they are straight.
+STRAIGHT = {
+    "kind": "bend", "how": "straight",
+    "edges": {"each": [[0.6, 0.08, 0], [0.6, -0.08, 0], [0.6, 0, 0.08], [0.6, 0, -0.08]]},
+}  # fmt: skip
+
+
 def nozzle(*runs, axial, layers, growth, first, bow=0.3, bore=DEEP):
     """A converging-diverging nozzle with wall layers, revolved, with a butterfly in place of its pole."""
     ends = [{"guide": "bore", "fraction": 0}, {"guide": "bore", "fraction": 1}]
@@ -91,7 +98,7 @@ def test_a_core_that_comes_near_its_wall_is_brought_off_it():
         {"kind": "smooth", "sweeps": 50, "walls": walls, "first": "1 mm", "spread": ENDS},
         {"kind": "polish", "below": 0.9, "walls": walls, "spread": ENDS, "sweeps": 120},
     ]
-    model = model_of(nozzle(*runs, axial=32, layers=10, growth=1.18, first="1 mm", bow=0))
+    model = model_of(nozzle(STRAIGHT, *runs, axial=32, layers=10, growth=1.18, first="1 mm", bow=0))
     built = build.build(model)
     cells = measure(built.grid)
     assert worst(measure(build.filled_grid(model)), "largest_angle") > 150
@@ -224,7 +231,7 @@ def test_a_stop_while_sides_move_leaves_all_as_it_was(kind):
 
 @pytest.mark.parametrize("kind", [SmoothSettings, ShapeSettings])
 def test_a_run_stopped_after_its_sides_moved_comes_out_again(kind):
-    model = model_of(nozzle(axial=32, layers=10, growth=1.18, first="1 mm", bow=0))
+    model = model_of(nozzle(STRAIGHT, axial=32, layers=10, growth=1.18, first="1 mm", bow=0))
     blocks = filled(model)
     ends = tuple(side for side in model.layout.outer if side not in model.guided)
     own = {"polish": 0.6} if kind is ShapeSettings else {"coarse_first": False}

@@ -30,7 +30,7 @@ class Butterfly(BlockStep):
     )
     bow: float = Field(
         default=0.35, title="Bow of the core's sides", ge=0, le=1,
-        description="0 straight; 1 as round as the wall",
+        description="0 straight; 1 as round as the wall; along a pole they run as the wall does",
     )  # fmt: skip
     walls: SideSelector | None = Field(
         default=None,
