@@ -29,7 +29,7 @@ from plodek.core.errors import BadValue
 @plodek.command()
 @RECIPE
 @click.option("--to", "folder", type=click.Path(path_type=Path), required=True, help="Folder for the files.")
-@click.option("--format", "formats", default="cgns", show_default=True, help="Formats, by commas.")
+@click.option("--format", "formats", default="cgns", show_default=True, help="Formats, by commas, or all.")
 @OPTIONS
 @click.option("--unit", default=None, help="Length unit of the files; the recipe's where left out.")
 @click.option("--scale", default=1.0, show_default=True, help="Factor on all coordinates.")
@@ -55,6 +55,7 @@ def build(
     from plodek.core.build.build import build as built
     from plodek.core.build.walls import wall_units_of, walls_of
     from plodek.core.formats.handoff import hand_off
+    from plodek.core.formats.registry import fitting
     from plodek.core.proof.proof import prove_all, told_in
 
     evaluation = evaluated(recipe, values)
@@ -69,7 +70,7 @@ def build(
         walls=walls_of(model, grid),
         own_limits=model.part_limits,
         wall_units=wall_units_of(model),
-        formats=by_commas(formats),
+        formats=fitting(grid) if formats == "all" else by_commas(formats),
         options=choices_of(options),
         recipe=evaluation.recipe.model_dump_json(exclude_defaults=True),
         file_unit=unit,

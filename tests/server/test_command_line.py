@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 
@@ -49,6 +50,30 @@ def recipe(tmp_path, *steps):
 FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
 SOLID = {"kind": "extrude", "id": "e", "depth": 1, "cells": 2}
 REST = {"kind": "patch", "id": "p", "name": "walls", "faces": {"rest": True}}
+
+
+def test_the_gate_chamber_leaves_in_every_format_and_comes_back_by_each(tmp_path):
+    """All that can be read back is proved, and each of the files is the beginning of another recipe."""
+    done = run("build", DEMO / "gate-chamber.json", "--to", tmp_path, "--format", "all", "--prove", "--json")
+    told = json.loads(done.stdout)
+    assert done.returncode == 0, done.stderr
+    assert {Path(file).suffix for file in told["files"]} >= {
+        ".cgns",
+        ".xyz",
+        ".vtm",
+        ".vtkhdf",
+        ".xdmf",
+        ".stl",
+        ".csv",
+    }
+    assert set(told["proofs"]) == {
+        f"gate-chamber{end}" for end in (".cgns", ".xyz", ".vtm", ".vtkhdf", ".xdmf")
+    }
+    for file, map_of in (("gate-chamber.cgns", None), ("gate-chamber.xyz", "gate-chamber.map.json")):
+        start = {"kind": "start-from-grid", "id": "s", "file": file, "map": map_of}
+        again = run("build", recipe(tmp_path, start), "--to", tmp_path / "again", "--json")
+        facts = json.loads(again.stdout)
+        assert (facts["cells"], facts["patches"]) == (told["cells"], told["patches"])
 
 
 def test_a_gate_that_is_missed_ends_with_1(tmp_path):

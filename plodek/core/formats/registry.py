@@ -85,6 +85,11 @@ def written() -> dict[str, Format]:
     return {key: one for key, one in formats().items() if one.write is not None}
 
 
+def fitting(grid: Grid) -> list[str]:
+    """Give the keys of the formats that a grid can leave in."""
+    return [key for key, one in written().items() if grid.dim == 3 or one.plane]
+
+
 def writers(keys: Iterable[str]) -> list[Format]:
     """Find formats to write by their keys. Raises BadValue for one that is none, or none at all."""
     there, wished = written(), list(keys)

@@ -1,7 +1,9 @@
 """Patches named part by part where the outside turns sharply, renamed and joined."""
 
+import numpy as np
 import pytest
 
+from plodek.core.build import build
 from tests.conftest import evaluated, model_of, numbered
 
 BOX = {"kind": "frame", "shape": "box", "width": 2, "height": 1, "depth": 1}
@@ -20,6 +22,7 @@ CHANNEL = [
     {"kind": "pin", "corner": {"at": [2, 0]}, "to": [2, 1.1]},
     {"kind": "pin", "corner": {"at": [3, 0]}, "to": [3, 1.2]},
 ]
+BOXED = {"kind": "box-opening", "name": "slot", "faces": {"side": "z+"}}
 BY_ANGLE = {"kind": "patches-by-angle", "name": "part"}
 
 
@@ -76,12 +79,51 @@ def test_a_patch_gets_another_name_or_type_or_becomes_part_of_another(step, of, 
 
 
 @pytest.mark.parametrize(
+    ("steps", "faces", "box", "area"),
+    [
+        ([BOX], {"side": "z+"}, [[0.5, 0.2, 1], [1.5, 0.8, 1]], 0.6),
+        ([BOX, CUT], {"side": "z+"}, [[0.4, 0.2, 0], [1.5, 0.8, 3]], 0.66),
+        ([BOX], {"any": [{"side": "z+"}, {"side": "x+"}]}, [[1.5, 0.25, 0.5], [2, 0.75, 1]], 0.5),
+        ([BOX], {"side": "z+"}, [[0.5, -1, 1], [1.5, 0.5, 1]], 0.5),
+        ([BOX], {"side": "z+"}, [[-1, -1, 0], [9, 9, 9]], 2.0),
+        ([{"kind": "frame", "width": 2, "height": 1}], {"side": "y-"}, [[0.5, 0], [0.75, 0]], 0.25),
+    ],
+    ids=["within one side", "over several", "round an edge", "to the rim", "all of it", "in the plane"],
+)
+def test_what_lies_in_a_box_is_cut_out_and_named(steps, faces, box, area):
+    step = {
+        "kind": "box-opening",
+        "name": "slot",
+        "type": "inlet",
+        "faces": faces,
+        "corner": box[0],
+        "opposite": box[1],
+    }
+    model = model_of(numbered([*steps, step]))
+    grid = build.filled_grid(model)
+    (patch,) = grid.patches
+    assert (patch.name, patch.type) == ("slot", "inlet")
+    found = 0.0
+    for window in patch.windows:
+        nodes = grid.nodes(window)
+        a, b = (np.ptp(nodes.reshape(-1, 3), axis=0)[axis] for axis in range(3) if axis != window.axis)
+        found += a * b if model.layout.dim == 3 else max(a, b)
+    assert found == pytest.approx(area)
+
+
+@pytest.mark.parametrize(
     ("steps", "words"),
     [
         ([RENAME | {"patch": "bed"}], "there is no patch “bed”"),
         ([RENAME | {"name": "a b"}], "no patch name"),
         ([BY_ANGLE], "every outer face is in a patch"),
         ([BY_ANGLE | {"name": "x" * 30}], "no patch name"),
+        ([BOXED | {"corner": [0, 0, 3], "opposite": [1, 1, 4]}], "nothing of these sides lies in the box"),
+        ([BOXED | {"corner": [1, 0, 1], "opposite": [1, 1, 1]}], "the box is flat"),
+        (
+            [BOXED | {"faces": {"side": "z+"}, "corner": [0.1, 0, 1], "opposite": [1, 1, 1]}],
+            "already belong to “part-",
+        ),
     ],
 )
 def test_what_cannot_be_done_is_told(steps, words):

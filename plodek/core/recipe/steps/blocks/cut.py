@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -99,10 +100,10 @@ class Cut(BlockStep):
         if self.tier is not None:
             wanted = [model.tier_by_edge[edge_of(*e)] for e in selectors.edges(model, self.tier)]
             found = [
-                t for t in {t.first: t for t in wanted}.values() if self._crossings(model, t, axis, value)
+                t for t in {t.first: t for t in wanted}.values() if crossings(model, t.edges, axis, value)
             ]
         else:
-            found = [t for t in model.tiers if self._crossings(model, t, axis, value)]
+            found = [t for t in model.tiers if crossings(model, t.edges, axis, value)]
         if not found:
             low, high = (f(model.layout.places(model.layout.corners)[:, axis]) for f in (np.min, np.max))
             raise NothingFound(
@@ -112,25 +113,11 @@ class Cut(BlockStep):
         for tier in found:
             edge = next(e for e in tier.edges if e in model.layout.edges)
             now = model.tier_by_edge[edge]
-            crossing = self._crossings(model, now, axis, value)
+            crossing = crossings(model, now.edges, axis, value)
             first = next(iter(crossing))
             spread = fractions_along(now, crossing[first], first)
             model = self._cut(model, now, spread | crossing, f"{number}")
         return model
-
-    @staticmethod
-    def _crossings(model: Model, tier: Tier, axis: int, value: float) -> dict[Edge, float]:
-        found = {}
-        for edge in tier.edges:
-            low, high = model.layout.places(edge)
-            step = high - low
-            if abs(step[axis]) > 0.5 * np.linalg.norm(step):
-                fraction = float((value - low[axis]) / step[axis])
-                if edge in model.layout.follows or edge in model.layout.bends:
-                    fraction = _crossing_of_path(model, edge, axis, value, fraction)
-                if CUT_MARGIN < fraction < 1 - CUT_MARGIN:
-                    found[edge] = fraction
-        return found
 
     def _named_tier(self, model: Model) -> tuple[Tier, tuple[str, str]]:
         if self.tier is None:
@@ -210,6 +197,21 @@ class Cut(BlockStep):
             fractions = {e: f for e, f in fractions.items() if e in tier.edges}
         done: CutDone = cut(f"{self.id}.{part}", layout, model.guides, tier, fractions)
         return model.changed(done, along_lift=along_lift)
+
+
+def crossings(model: Model, edges: Iterable[Edge], axis: int, value: float) -> dict[Edge, float]:
+    """Give the edges that cross a coordinate between their corners, with the fraction where they do."""
+    found = {}
+    for edge in edges:
+        low, high = model.layout.places(edge)
+        step = high - low
+        if abs(step[axis]) > 0.5 * np.linalg.norm(step):
+            fraction = float((value - low[axis]) / step[axis])
+            if edge in model.layout.follows or edge in model.layout.bends:
+                fraction = _crossing_of_path(model, edge, axis, value, fraction)
+            if CUT_MARGIN < fraction < 1 - CUT_MARGIN:
+                found[edge] = fraction
+    return found
 
 
 def _crossing_of_path(model: Model, edge: Edge, axis: int, value: float, guess: float) -> float:
