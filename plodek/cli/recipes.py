@@ -138,6 +138,7 @@ def guides(recipe: Path, file: Path, names: str, unit: str | None) -> None:
 @click.option("--note", default="", help="Words to begin with.")
 @click.option("--metric", default="scaled_jacobian", show_default=True, help="What its pictures show.")
 @click.option("--section", "places", multiple=True, metavar="x=PLACE", help="A section at x, y or z.")
+@click.option("--dry-run", "solved", type=click.Path(path_type=Path), help="A file of the grid to solve on.")
 @VALUES
 def report(
     recipe: Path,
@@ -146,6 +147,7 @@ def report(
     note: str,
     metric: str,
     places: tuple[str, ...],
+    solved: Path | None,
     values: tuple[str, ...],
 ) -> None:
     """Report on the grid of RECIPE as a page with pictures."""
@@ -153,13 +155,16 @@ def report(
     from plodek.core.build.walls import wall_units_of, walls_of
     from plodek.core.check.listing import plane_of
     from plodek.core.check.measure import measure
+    from plodek.core.dryrun.dry_run import dry_run
     from plodek.core.recipe.sentences import sentences
-    from plodek.core.report.report import Wish, report_of
+    from plodek.core.report.report import Solved, Wish, report_of
     from plodek.core.report.writing import written
 
     found = evaluated(recipe, values)
     sections = [(place, plane_of(place)) for place in places]
-    wish = Wish(title or recipe.stem, note, metric, sections)
+    run = None if solved is None else dry_run(solved)
+    told_of = None if run is None else Solved(run.file.name, run.findings, run.outside)
+    wish = Wish(title or recipe.stem, note, metric, sections, told_of)
     grid = built(found.model).grid
     cells, walls = measure(grid, wall_units_of(found.model)), walls_of(found.model, grid)
     made = report_of(found.model, cells, walls, sentences(found), wish)

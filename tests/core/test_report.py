@@ -146,6 +146,10 @@ def test_the_commands_write_reports_and_pictures(tmp_path):
     assert "z=0.2: " in page.read_text()
     assert "<h1>box</h1>" in page.read_text()
     assert run(command, ["build", str(recipe), "--to", str(tmp_path), "--format", "cgns"]).exit_code == 1
+    told = ["report", str(recipe), "--to", str(page), "--dry-run", str(tmp_path / "box.cgns")]
+    assert run(command, told).exit_code == 0
+    assert "Dry run of box.cgns" in page.read_text()
+    assert "uniform stream" in page.read_text()
     told = ["check", str(tmp_path / "box.cgns"), "--section", "z=0.2", "--picture", str(sheet)]
     assert run(command, told).exit_code == 0
     assert size_of(sheet.read_bytes()) == (1080, 660)

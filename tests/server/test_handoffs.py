@@ -110,6 +110,24 @@ def test_a_dry_run_solves_on_a_file_that_was_handed_off(client, box):
         assert "no such file" in answer.json["detail"].lower()
 
 
+def test_the_report_tells_of_the_dry_run_of_this_state(client, box):
+    def report():
+        return client.get(f"/api/projects/{box}/report").data.decode()
+
+    assert "Dry run" not in report()
+    done = hand_off(client, box, formats=["cgns"], unit="mm")
+    client.post(f"/api/projects/{box}/handoffs/{done['id']}/dry-runs", json={"file": "box.cgns"})
+    before, found = report().count("<img"), report()
+    assert "Dry run of box.cgns" in found
+    assert "inflow -1e+06, outflow +1e+06" in found
+    assert "lines of equal potential" in found
+    recipe = client.get(f"/api/projects/{box}/recipe").json
+    steps = [*recipe["steps"], {"kind": "gate", "id": "g"}]
+    client.put(f"/api/projects/{box}/recipe", json={"base": recipe["revision"], "steps": steps})
+    assert "Dry run" not in report()
+    assert report().count("<img") == before - 1
+
+
 @pytest.mark.parametrize(
     ("wish", "said"),
     [

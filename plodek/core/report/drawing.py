@@ -15,6 +15,7 @@ from matplotlib.cm import ScalarMappable
 from matplotlib.collections import PolyCollection
 from matplotlib.colors import LogNorm, Normalize
 from matplotlib.figure import Figure
+from scipy.spatial import cKDTree
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.check.geometry import cells_at
@@ -24,6 +25,7 @@ from plodek.core.check.measure import CellValues
 from plodek.core.check.metric import DEFAULT_LIMITS, LENGTH, Metric, there
 from plodek.core.check.metrics import known
 from plodek.core.check.quality import Histogram
+from plodek.core.dryrun.outside import Outside
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window
 
@@ -36,6 +38,7 @@ _SIZE, _DOTS = (7.2, 4.4), 150
 _INK, _MADDER, _RULE, _PAPER = "#22303c", "#a3243b", "#ddd6c7", "#fffdf8"
 #: Colour of a face that a metric says nothing of.
 _PLAIN = "#f4f0e6"
+_CLEAR = (0.0, 0.0, 0.0, 0.0)
 
 
 def outside(cells: CellValues, metric: Metric, unit: str = "") -> bytes:
@@ -88,6 +91,29 @@ def cells_picture(cells: CellValues, chosen: Ints, metric: Metric, unit: str = "
         axes.plot(middles[:, 0], middles[:, 1], "o", color=_MADDER, markersize=7, fillstyle="none", alpha=0.5)
     axes.autoscale()
     _colour_bar(figure, axes, cells, metric, unit)
+    return _png(figure)
+
+
+def flow_picture(seen: Outside, factor: float = 1.0) -> bytes:
+    """Draw the flow of a dry run on the outside of its grid, with lines of equal potential, as PNG.
+
+    Its numbers are ``factor`` times those that the grid has in the project.
+    """
+    figure, axes = _empty()
+    frame = _sight()
+    faces, lines = (xyz / factor @ frame.T for xyz in (seen.points[seen.faces], seen.lines))
+    scale = Normalize(float(seen.speed.min()), max(float(seen.speed.max()), float(seen.speed.min()) + 1e-9))
+    colours = np.concatenate([mpl.colormaps["cividis"](scale(seen.speed)), np.tile(_CLEAR, (len(lines), 1))])
+    edges = np.concatenate([colours[: len(faces)], np.tile(mpl.colors.to_rgba(_INK), (len(lines), 1))])
+    depth = faces[..., 2].mean(axis=1)
+    if len(lines):  # drawn after the faces around them
+        beside = cKDTree(faces.mean(axis=1)).query(lines.mean(axis=1), k=min(5, len(faces)))[1]
+        depth = np.concatenate(
+            [depth, np.nextafter(depth[beside].reshape(len(lines), -1).max(axis=1), np.inf)]
+        )
+    _paint(axes, [*faces[..., :2], *lines[..., :2]], depth, colours, edges)
+    _fit(axes, faces[..., :2].reshape(-1, 2))
+    _scale_bar(figure, axes, ScalarMappable(scale, "cividis"), "speed, as times that at the inlets")
     return _png(figure)
 
 
@@ -174,11 +200,12 @@ def _colours(values: Floats, scale: Normalize, metric: Metric) -> Floats:
 
 
 def _colour_bar(figure: Figure, axes: Axes, cells: CellValues, metric: Metric, unit: str) -> None:
-    bar = figure.colorbar(
-        ScalarMappable(_scale(cells, metric), _map_of(metric)),
-        ax=axes, orientation="horizontal", fraction=0.05, pad=0.02, aspect=50,
-    )  # fmt: skip
-    bar.set_label(_words(metric, unit), fontsize=8)
+    _scale_bar(figure, axes, ScalarMappable(_scale(cells, metric), _map_of(metric)), _words(metric, unit))
+
+
+def _scale_bar(figure: Figure, axes: Axes, scale: ScalarMappable, words: str) -> None:
+    bar = figure.colorbar(scale, ax=axes, orientation="horizontal", fraction=0.05, pad=0.02, aspect=50)
+    bar.set_label(words, fontsize=8)
     bar.ax.tick_params(labelsize=7)
 
 
@@ -212,12 +239,15 @@ def _draw_faces(axes: Axes, faces: Floats, colours: Floats, *, flat: bool, fit: 
         _fit(axes, seen[..., :2].reshape(-1, 2))
 
 
-def _paint(axes: Axes, polygons: list[Floats], depth: Floats, colours: Floats) -> None:
+def _paint(
+    axes: Axes, polygons: list[Floats], depth: Floats, colours: Floats, edges: Floats | None = None
+) -> None:
     """Draw polygons of places (k, 2) in their colours (n, 4), those of the least ``depth`` (n,) first."""
     order = np.argsort(depth, kind="stable")
     shown = [polygons[n] for n in order]
     width = 0.2 if len(shown) < 20_000 else 0.05
-    axes.add_collection(PolyCollection(shown, facecolors=colours[order], edgecolors=_INK, linewidths=width))
+    ink = _INK if edges is None else edges[order]
+    axes.add_collection(PolyCollection(shown, facecolors=colours[order], edgecolors=ink, linewidths=width))
 
 
 def _fit(axes: Axes, places: Floats) -> None:

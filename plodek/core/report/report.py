@@ -22,9 +22,17 @@ from plodek.core.check.metrics import known
 from plodek.core.check.quality import gate, histogram, worst_cells
 from plodek.core.check.tables import table
 from plodek.core.check.walls import Walls
+from plodek.core.dryrun.outside import Outside
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
-from plodek.core.report.drawing import cells_picture, histogram_picture, outside, section_picture
+from plodek.core.proof.findings import Finding
+from plodek.core.report.drawing import (
+    cells_picture,
+    flow_picture,
+    histogram_picture,
+    outside,
+    section_picture,
+)
 
 #: Rows of a table that are told at most, and worst cells.
 _MOST_ROWS, _WORST = 40, 20
@@ -72,13 +80,27 @@ class Report:
 
 
 @dataclass(frozen=True)
+class Solved:
+    """A dry run: the name of the file, what was found, and the flow seen from outside where there is one.
+
+    Its numbers are ``factor`` times those that the grid has in the project.
+    """
+
+    file: str
+    findings: Sequence[Finding]
+    outside: Outside | None = None
+    factor: float = 1.0
+
+
+@dataclass(frozen=True)
 class Wish:
-    """What a report is wanted of: its words, the metric of its pictures, and sections by their names."""
+    """What a report is wanted of: its words, the metric of its pictures, sections by name, a dry run."""
 
     title: str
     note: str = ""
     metric: str = "scaled_jacobian"
     sections: Sequence[tuple[str, Cutter]] = ()
+    solved: Solved | None = None
 
 
 def report_of(model: Model, cells: CellValues, walls: Walls, sentences: Sequence[str], wish: Wish) -> Report:
@@ -103,10 +125,24 @@ def report_of(model: Model, cells: CellValues, walls: Walls, sentences: Sequence
     ]
     parts += _tables(model, cells, metric, labels)
     parts += _walls(walls, cells, unit)
+    parts += _solved(wish.solved)
     parts += [Heading("Recipe"), Lines(tuple(sentences), numbered=True)]
     when = datetime.now().astimezone().strftime("%d %B %Y, %H:%M %Z")
     under = f"{when} · Plodek {version('plodek')} · lengths in {unit}"
     return Report(wish.title, under, tuple(parts))
+
+
+def _solved(run: Solved | None) -> list[Heading | Lines | Rows | Picture]:
+    """Tell of a dry run."""
+    if run is None:
+        return []
+    signs = {True: "✓", False: "✗", None: "–"}
+    lines = tuple(f"{signs[one.fine]} {one.what}: {one.said}" for one in run.findings)
+    parts: list[Heading | Lines | Rows | Picture] = [Heading(f"Dry run of {run.file}"), Lines(lines)]
+    if run.outside is not None:
+        words = "A potential flow by the types of the patches, with lines of equal potential."
+        parts.append(Picture(flow_picture(run.outside, run.factor), words))
+    return parts
 
 
 def _verdict(model: Model, cells: CellValues, walls: Walls) -> list[Heading | Lines | Rows | Picture]:

@@ -29,6 +29,17 @@ class HandedOff:
     factor: float
 
 
+def last_dry_run(project: Project, revision: int) -> tuple[str, dict[str, Any], dict[str, Any]] | None:
+    """Give the last dry run on files of a revision: its job, how it was asked for, and its result."""
+    done = (Job.project == project) & (Job.kind == "dry_run") & (Job.state == "done")
+    for job in Job.select().where(done).order_by(Job.changed.desc()).limit(MOST):
+        asked = json.loads(job.asked)
+        handoff = Job.get_or_none(Job.id == asked["handoff"])
+        if handoff is not None and json.loads(handoff.asked).get("revision") == revision:
+            return job.id, asked, json.loads(job.result)
+    return None
+
+
 def listed(project: Project) -> list[HandedOff]:
     """List the last hand-offs of a project, the last first; those of versions without proof are left out."""
     done = (Job.project == project) & (Job.kind == "handoff") & (Job.state == "done")
