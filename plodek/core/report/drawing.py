@@ -107,7 +107,7 @@ def flow_picture(seen: Outside, factor: float = 1.0) -> bytes:
     edges = np.concatenate([colours[: len(faces)], np.tile(mpl.colors.to_rgba(_INK), (len(lines), 1))])
     depth = faces[..., 2].mean(axis=1)
     if len(lines):  # drawn after the faces around them
-        beside = cKDTree(faces.mean(axis=1)).query(lines.mean(axis=1), k=min(5, len(faces)))[1]
+        beside = cKDTree(faces.mean(axis=1)).query(lines.mean(axis=1), k=min(2, len(faces)))[1]
         depth = np.concatenate(
             [depth, np.nextafter(depth[beside].reshape(len(lines), -1).max(axis=1), np.inf)]
         )
