@@ -19,6 +19,7 @@ from OCP.GeomAbs import GeomAbs_C2
 from OCP.GeomAPI import GeomAPI_PointsToBSplineSurface, GeomAPI_ProjectPointOnSurf
 from OCP.gp import gp_Pnt
 from OCP.OCP.collections import Array2_gp_Pnt
+from receiving import receiving
 from report import DEMO, FILES, QUICK, demo_steps, say, seconds
 from smoothing import smoothing, smoothing_in_space, smoothing_on_a_surface, untangling
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
@@ -377,6 +378,7 @@ def main() -> None:
     operations()
     numbering()
     handing_off()
+    receiving()
     many_blocks()
     previews()
     answering()
