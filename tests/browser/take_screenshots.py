@@ -173,13 +173,32 @@ def blocks_in_space(board: Board) -> None:
     page.keyboard.press("v")
     board.keep()
     expect(board.hand).to_contain_text("butterfly core replaces it", timeout=20_000)
-    page.wait_for_timeout(1500)
-    take(board, "advice")
     page.keyboard.press("u")
     board.hand.get_by_label("Blocks by rule").select_option(label="all")
     expect(board.effect).to_contain_text("4 → 5")
     page.wait_for_timeout(1500)
     take(board, "ghost")
+    page.keyboard.press("Escape")
+    received(board)
+
+
+def received(board: Board) -> None:
+    """A received grid just taken up: what was met, and the advice to take its pole out."""
+    page = board.page
+    board.new("Dewatering bend")
+    page.keyboard.press("Alt+1")
+    page.keyboard.press("u")
+    board.field("Unit").select_option("mm")
+    board.keep()
+    page.keyboard.press("Alt+2")
+    page.keyboard.press("j")
+    board.hand.get_by_label("Grid file from disk").set_input_files(DEMO / "dewatering-bend.xyz")
+    board.hand.get_by_role("button", name="in mm").click()
+    board.field("Close gaps up to").fill("0.1")
+    board.keep()
+    expect(board.hand).to_contain_text("butterfly core replaces it", timeout=20_000)
+    page.wait_for_timeout(1500)
+    take(board, "received")
     page.keyboard.press("Escape")
 
 

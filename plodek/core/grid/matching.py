@@ -48,13 +48,17 @@ def _shrunk(nodes: Floats, ends: tuple[int | None, ...], along: int) -> bool:
 
 @dataclass(frozen=True)
 class _Faces:
-    """The faces (n,) of all sides: ``side`` they are on, their ``place`` (n, 2), ``middle`` and ``near``."""
+    """The faces (n,) of all sides: ``side`` they are on, their ``place`` (n, 2) and ``middle``.
+
+    Faces ``near`` are one with them, and none that are more than ``most`` away.
+    """
 
     sides: list[Window]
     side: Ints
     place: Ints
     middle: Floats
     near: Floats
+    most: Floats
 
 
 def matched(
@@ -63,8 +67,9 @@ def matched(
     """Find where blocks (ni, nj, nk, 3) meet, node by node, on whole sides or on parts of them.
 
     Nodes are one where they are closer than ``share`` of the shortest edge of their faces, or ``within`` a
-    length, but never so far apart as half of such an edge. A block can
-    meet itself, on one side even. Work grows as that of sorting the outer faces.
+    length, but never so far apart as half of such an edge. Of two sides some faces of which meet, those meet
+    too that are no farther apart. A block can meet itself, on one side even. Work grows as that of sorting
+    the outer faces.
     """
     faces = _faces_of(xyz, dim, share, within)
     if len(faces.middle) < 2:
@@ -74,21 +79,25 @@ def matched(
     index = np.arange(len(other))
     beside = np.where(other[:, 0] == index, 1, 0)  # the nearest is the face itself, or one at its very place
     apart, other = apart[index, beside], other[index, beside]
-    meets = (apart <= faces.near) & (index < other) & (other[other] == index)
-    first, second = index[meets], other[meets]
-    pair = faces.side[first] * len(faces.sides) + faces.side[second]
+    mutual = np.flatnonzero((index < other) & (other[other] == index) & (apart <= faces.most))
+    first, second = mutual, other[mutual]
+    pairs, pair = np.unique(faces.side[first] * len(faces.sides) + faces.side[second], return_inverse=True)
+    near_of = np.zeros(len(pairs))  # of two sides: as near as any faces of them that meet may be
+    surely = apart[first] <= faces.near[first]
+    np.maximum.at(near_of, pair[surely], faces.near[first[surely]])
+    meets = apart[first] <= near_of[pair]
+    first, second, pair = first[meets], second[meets], pair[meets]
     order = np.argsort(pair, kind="stable")
     found = []
     for chosen in np.split(order, np.flatnonzero(np.diff(pair[order])) + 1) if len(order) else ():
         ours, theirs = (faces.sides[int(faces.side[of[chosen[0]]])] for of in (first, second))
         places = faces.place[first[chosen]], faces.place[second[chosen]]
-        near = float(faces.near[first[chosen]].max())
-        found += _joined(xyz, dim, ours, theirs, places, near)
+        found += _joined(xyz, dim, ours, theirs, places, float(near_of[pair[chosen[0]]]))
     return tuple(found)
 
 
 def _faces_of(xyz: Sequence[Floats], dim: int, share: float, within: float) -> _Faces:
-    sides, side, place, middle, near = [], [], [], [], []
+    sides, side, place, middle, near, most = [], [], [], [], [], []
     for block, nodes in enumerate(xyz):
         for axis in range(dim):
             for end in (0, 1):
@@ -108,18 +117,22 @@ def _faces_of(xyz: Sequence[Floats], dim: int, share: float, within: float) -> _
                 sides.append(window)
                 middle.append(centre[true])
                 rounding = _ROUNDING * np.abs(centre[true]).max(axis=-1)
-                near.append(np.clip(within, share * shortest[true] + rounding, 0.5 * shortest[true]))
+                most.append(0.5 * shortest[true])
+                near.append(np.clip(within, share * shortest[true] + rounding, most[-1]))
                 place.append(np.argwhere(true)[:, :2])
                 side.append(np.full(int(true.sum()), len(sides) - 1))
-    return _Faces(
-        sides, np.concatenate(side), np.concatenate(place), np.concatenate(middle), np.concatenate(near)
-    )
+    return _Faces(sides, *(np.concatenate(part) for part in (side, place, middle, near, most)))
 
 
 def _joined(
     xyz: Sequence[Floats], dim: int, ours: Window, theirs: Window, places: tuple[Ints, Ints], near: float
 ) -> list[Interface]:
-    """Give the interfaces of the faces of two sides that lie at one place, rectangle by rectangle."""
+    """Give the interfaces of the faces of two sides that lie at one place, rectangle by rectangle.
+
+    Sides of which all nodes are near meet as a whole: in layers thinner than a gap the nearest says little.
+    """
+    if ours != theirs and (turn := _turn(xyz, dim, ours, theirs, near)) is not None:
+        return [Interface(ours, theirs, turn)]
     shape, away = xyz[ours.block].shape[:3], xyz[theirs.block].shape[:3]
     counts = [max(n - 1, 1) for axis, n in enumerate(shape) if axis != ours.axis]
     there = np.full((*counts, 2), -1)

@@ -251,6 +251,20 @@ def test_gaps_are_closed_where_that_is_wished_and_told_else():
     assert kept(of_nodes(first), built) == len(nodes_of(of_nodes(first)))
 
 
+@pytest.mark.parametrize("gap", [2e-5, 2e-4])
+def test_a_gap_that_only_some_cells_are_small_against_is_closed_all_along(gap):
+    """A layer of 1 µm against cells of 0.1 m: where some faces of two sides meet, these meet as a whole."""
+    first = bent(power=5)
+    second = np.concatenate([first[-1:] + n * np.array([0.1, -0.1, 0]) for n in range(3)]) + np.array(
+        [0, 0, gap]
+    )
+    grid = of_nodes(first, second)
+    assert len(grid.interfaces) == 1
+    model = model_of([START], a=grid)
+    assert len(model.layout.blocks) == 2
+    assert f"up to {gap:.3g} m apart" in " ".join(model.reports["s0"])
+
+
 def test_hexahedra_without_blocks_are_put_into_such_and_taken_up(demos):
     grid = build.filled_grid(demos.model("siphon"))
     built = build.filled_grid(model_of([START], a=written(grid, zones="unstructured")))
