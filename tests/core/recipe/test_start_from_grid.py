@@ -63,9 +63,7 @@ def sides_named(model):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize(
-    "name", ["draft-cone", "gate-chamber", "siphon", "outfall-fin", "turning-vanes", "axial-stage"]
-)
+@pytest.mark.parametrize("name", ["draft-cone", "gate-chamber", "siphon", "outfall-fin", "turning-vanes"])
 def test_what_leaves_comes_back_with_all_that_belongs_to_it(demos, name):
     before = demos.model(name)
     grid = build.filled_grid(before)
@@ -284,6 +282,27 @@ def test_a_second_grid_is_joined_and_must_have_as_many_cells():
     assert np.array_equal(nodes_of(built), both)
     said = error_of([START, START | {"file": "b.cgns"}], a=of_nodes(first), b=of_nodes(second[:, ::2]))
     assert "it has 3 cells, and the edge 6" in said
+
+
+def test_twins_by_a_turn_come_too_and_stay_twins(demos):
+    """A sector of 60°: its sides repeat by a turn, and a cut runs on from one to the other."""
+    sector = [
+        {"kind": "frame", "shape": "polar", "inner": 1, "outer": 2, "end": 60, "sectors": 1},
+        {"kind": "budget", "cells": 400},
+        {"kind": "twin", "sides": {"at": [1.5, 0]}, "others": {"at": [0.75, 1.3]}, "by": "angle", "angle": 60},
+        {"kind": "extrude", "depth": 1, "cells": 3},
+    ]
+    grid = build.filled_grid(model_of(sector))
+    assert len(grid.periodic) == 1
+    model = model_of(
+        [START, {"kind": "cut", "by": "cells", "cells": [3], "tier": {"at": [1.5, 0, 0]}}], a=grid
+    )
+    built = build.filled_grid(model)
+    assert np.array_equal(nodes_of(built), nodes_of(grid))
+    assert len(built.periodic) == 2
+    for joint in built.periodic:
+        there = joint.orientation.apply(built.nodes(joint.second))
+        assert np.abs(joint.move.places(built.nodes(joint.first)) - there).max() < 1e-12
 
 
 def test_twins_come_with_their_move_to_the_bit(demos):
