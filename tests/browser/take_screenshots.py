@@ -185,17 +185,17 @@ def blocks_in_space(board: Board) -> None:
 def received(board: Board) -> None:
     """A received grid just taken up: what was met, and the advice to take its pole out."""
     page = board.page
-    board.new("Dewatering bend")
-    page.keyboard.press("Alt+1")
-    page.keyboard.press("u")
-    board.field("Unit").select_option("mm")
-    board.keep()
-    page.keyboard.press("Alt+2")
-    page.keyboard.press("j")
-    board.hand.get_by_label("Grid file from disk").set_input_files(DEMO / "dewatering-bend.xyz")
-    board.hand.get_by_role("button", name="in mm").click()
-    board.field("Close gaps up to").fill("0.1")
-    board.keep()
+    made = page.request.post(f"{board.address}/api/projects", data={"name": "Dewatering bend"}).json()
+    place = f"{board.address}/api/projects/{made['id']}"
+    data = (DEMO / "dewatering-bend.xyz").read_bytes()
+    job = page.request.post(f"{place}/geometry?name=dewatering-bend.xyz", data=data).json()
+    while page.request.get(f"{board.address}/api/jobs/{job['id']}").json()["state"] != "done":
+        page.wait_for_timeout(200)
+    steps = json.loads((DEMO / "dewatering-bend.json").read_text())["steps"][:2]
+    page.request.put(f"{place}/recipe", data={"base": 0, "steps": steps})
+    page.goto(board.address)
+    page.get_by_text("Dewatering bend", exact=True).first.click()
+    board.go("Blocks")
     expect(board.hand).to_contain_text("butterfly core replaces it", timeout=20_000)
     page.wait_for_timeout(1500)
     take(board, "received")

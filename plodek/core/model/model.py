@@ -27,6 +27,7 @@ from plodek.core.model.operations import Fill, Lift, Operation, Run
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.joined import is_own, names_in
+from plodek.core.shape.lattice import Lattice
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.smooth.settings import RunSettings
 from plodek.core.spacing.edge_law import EdgeLaw
@@ -178,11 +179,16 @@ class Model:
 
     @property
     def weight(self) -> int:
-        """Bytes that the model takes with all that is worked out of it, about; its guides left out."""
+        """Bytes that the model takes with all that is worked out; guides and received nodes left out."""
         if not self.layout.blocks:
             return _WEIGHT
         along = sum(self.laid.counts.values())
         return _WEIGHT + _OF_BLOCK * len(self.layout.blocks) + _OF_CELL * along
+
+    @cached_property
+    def lattices(self) -> tuple[Lattice, ...]:
+        """The received nodes that blocks and sides have their shape from."""
+        return tuple(dict.fromkeys(mould.lattice for mould in self.layout.moulds.values()))
 
     def counts_of(self, block: str) -> tuple[int, ...]:
         """Give the cells of a block along its axes."""

@@ -26,6 +26,8 @@ from plodek.core.recipe.step import Context, Step
 _DEEPEST = 8
 #: Bytes that the kept models take together, about.
 MOST_BYTES = 256 * 1024**2
+#: Bytes of received grids that kept models hold beside those of the newest.
+MOST_RECEIVED = 512 * 1024**2
 
 
 @dataclass(frozen=True)
@@ -132,7 +134,22 @@ class Evaluator:
         if found.weight <= self._models.maxsize:
             with self._lock:
                 self._models[key] = found
+                self._make_room(found)
         return found
+
+    def _make_room(self, newest: Model) -> None:
+        """Let models go, those not asked for longest first, whose received grids take too much together.
+
+        Those of the newest model are not counted: as long as it is worked on they are needed.
+        """
+        own = set(newest.lattices)
+
+        def others() -> int:
+            there = {lattice for model in self._models.values() for lattice in model.lattices} - own
+            return sum(lattice.nodes.nbytes for lattice in there)
+
+        while len(self._models) > 1 and others() > MOST_RECEIVED:
+            self._models.popitem()
 
 
 def _flat() -> BadValue:

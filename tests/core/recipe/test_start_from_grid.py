@@ -1,5 +1,8 @@
 """Grids received from others: taken up whole, worked on with every verb, and kept to the bit where left alone."""
 
+import gc
+import weakref
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -10,7 +13,7 @@ from plodek.core.build import build
 from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
-from plodek.core.recipe import document
+from plodek.core.recipe import document, evaluation
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import in_memory
 from plodek.core.recipe.formats import FORMAT
@@ -289,7 +292,13 @@ def test_twins_by_a_turn_come_too_and_stay_twins(demos):
     sector = [
         {"kind": "frame", "shape": "polar", "inner": 1, "outer": 2, "end": 60, "sectors": 1},
         {"kind": "budget", "cells": 400},
-        {"kind": "twin", "sides": {"at": [1.5, 0]}, "others": {"at": [0.75, 1.3]}, "by": "angle", "angle": 60},
+        {
+            "kind": "twin",
+            "sides": {"at": [1.5, 0]},
+            "others": {"at": [0.75, 1.3]},
+            "by": "angle",
+            "angle": 60,
+        },
         {"kind": "extrude", "depth": 1, "cells": 3},
     ]
     grid = build.filled_grid(model_of(sector))
@@ -334,6 +343,22 @@ def test_the_unit_must_be_known():
     assert "does not say its unit" in error_of([START], a=written(BENT, unit=""))
     model = model_of([{"kind": "unit", "unit": "mm"}, START | {"file_unit": "cm"}], a=written(BENT, unit=""))
     assert np.array_equal(nodes_of(build.filled_grid(model)), nodes_of(BENT) * 10)
+
+
+def test_grids_of_recipes_that_nobody_works_on_any_more_are_let_go(monkeypatch):
+    grids = {f"g{n}": written(of_nodes(bent() + n)) for n in range(6)}
+    files = in_memory({f"{name}.cgns": data for name, data in grids.items()})
+    bytes_of_one = bent().nbytes
+    monkeypatch.setattr(evaluation, "MOST_RECEIVED", 2.5 * bytes_of_one)
+    keeping = Evaluator()
+    seen = []
+    for name in grids:
+        steps = numbered([START | {"file": f"{name}.cgns"}, CUT])
+        model = keeping.evaluate(document.of({"plodek": FORMAT, "name": "t", "steps": steps}), files).model
+        seen.append(weakref.ref(model.lattices[0]))
+        del model
+    gc.collect()
+    assert [one() is not None for one in seen] == [False, False, False, True, True, True]
 
 
 def test_two_nodes_of_an_edge_at_one_place_are_refused_with_where():

@@ -1673,7 +1673,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Report on the grid, with the sections that are kept with the project and shown. */
+        /** Report on the grid, with the sections that are kept and shown, and the last dry run of this state. */
         get: {
             parameters: {
                 query?: {

@@ -176,7 +176,7 @@ export function View() {
             </Text>
             <Empty>
               Set the unit (U), read an outline (R), bring in CAD (I) or draw a guide; or go to
-              Blocks (Alt 2) and frame a rectangle (F).
+              Blocks (Alt 2) and frame a rectangle (F), or start from a grid that you received (J).
             </Empty>
           </Box>
         </Flex>
