@@ -15,11 +15,13 @@ from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
 from plodek.core.recipe import document, evaluation
 from plodek.core.recipe.evaluation import Evaluator
-from plodek.core.recipe.files import in_memory
+from plodek.core.recipe.files import Files, in_memory
 from plodek.core.recipe.formats import FORMAT
+from plodek.core.recipe.step import kind_named
 from plodek.core.shape.curves.lattice_line import LatticeLine
 from plodek.core.shape.lattice import Lattice
 from tests.conftest import numbered
+from tests.core.examples import EXAMPLES, FILES
 from tests.received import bent, dewatering_bend, of_nodes, pipe, written
 
 START = {"kind": "start-from-grid", "file": "a.cgns"}
@@ -400,3 +402,48 @@ def test_a_line_through_a_lattice_goes_through_its_nodes_either_way(count, axis,
     first, second = LatticeLine(lattice, start, middle), LatticeLine(lattice, middle, end)
     assert first.length + second.length == pytest.approx(there.length, rel=1e-9)
     assert np.abs(first.end() - second.start()).max() == 0
+
+
+#: What a grid alone lacks: hollow blocks, guides, a law to blend, counts that are free, walls on guides.
+LACKS = {
+    "bring-back": "no block is hollow",
+    "slide": "sits on no guide",
+    "follow": "would meet on",
+    "blend": "laws of different kinds",
+    "budget": "locked tiers alone make",
+    "smooth": "no outer side lies on a guide",
+}
+
+
+#: The kinds of steps whose examples have blocks before their last step.
+KINDS = [
+    kind
+    for kind, steps in EXAMPLES.items()
+    if kind_named(kind).stage != "Shape"
+    and kind != "bring-layout"
+    and any(kind_named(step["kind"]).stage != "Shape" for step in steps[:-1])
+]
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_verb_works_on_a_received_grid_as_on_the_layout_it_came_from(kind):
+    """The example of each kind of step, but its last step, leaves as a grid; that step is done on it again."""
+    *base, last = EXAMPLES[kind]
+    shapes = [step for step in base if kind_named(step["kind"]).stage == "Shape"]
+
+    def document_of(steps):
+        return document.of({"plodek": FORMAT, "name": "t", "steps": numbered(steps)})
+
+    before = Evaluator().evaluate(document_of(base), FILES).model
+    data = written(build.filled_grid(before))
+    files = Files(lambda name: data if name == "a.cgns" else FILES.read(name))
+    found = Evaluator().evaluate(document_of([*shapes, START, last]), files)
+    if kind in LACKS:
+        assert LACKS[kind] in str(found.error).lower()
+        return
+    assert found.error is None, str(found.error)
+    volume = measure(build.filled_grid(found.model)).volume
+    assert volume.min() > 0
+    if kind != "ring":  # around a block that was hollow, and is not there
+        wanted = Evaluator().evaluate(document_of([*base, last]), FILES).model
+        assert volume.sum() == pytest.approx(measure(build.filled_grid(wanted)).volume.sum(), rel=1e-9)
