@@ -14,7 +14,7 @@ class Share:
     """A new edge carries on the spacing of ``edge``: of its cells those from ``low`` to ``high``, 0 to 1.
 
     ``same`` where its sorted order runs the way of the old edge's; ``plus`` where it goes on another
-    edge's cells too.
+    edge's cells too; ``beside`` where it lies beside the old one, which is still there.
     """
 
     edge: Edge
@@ -22,6 +22,7 @@ class Share:
     high: float = 1.0
     same: bool = True
     plus: Edge | None = None
+    beside: bool = False
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from math import prod
 from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.continuing import Continuing
-from plodek.core.blocks.edge_path import EdgePath
+from plodek.core.blocks.edge_path import EdgePath, edge_path
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, Use, edge_of
 from plodek.core.blocks.moulds.after import moulded
 from plodek.core.blocks.operations.keep import kept_on
@@ -321,7 +321,13 @@ class Model:
         kept = kept_on(self.layout, change.layout, guides, change.moved)
         # Only a spacing that is there is carried over: it has to be worked out on the old layout for that.
         is_set = bool(self.spacing.counts or self.spacing.laws)
-        spacing = self.spacing.after(change, self.laid) if is_set else self.spacing
+        spacing = self.spacing
+
+        def length_of(edge: Edge) -> float:
+            return edge_path(kept, guides, edge).length
+
+        if is_set:
+            spacing = spacing.after(change, self.laid, length_of)
         if self.layout.moulds:
             done = moulded(self.layout, replace(change, layout=kept), self.laid.paths, self.laid.nodes)
             kept, spacing = done.layout, spacing.kept_at(done.nodes)

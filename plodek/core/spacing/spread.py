@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import NamedTuple
@@ -62,12 +62,15 @@ class Spacing:
         """Keep nodes at fractions (n,) of edges."""
         return self.with_laws({e: EdgeLaw("kept", places=tuple(s.tolist())) for e, s in nodes.items()})
 
-    def after(self, change: Change, laid: LaidOut) -> Spacing:
+    def after(self, change: Change, laid: LaidOut, length_of: Callable[[Edge], float]) -> Spacing:
         """Carry counts and laws over to the edges of a changed layout; ``laid`` is that of before.
+
+        ``length_of`` gives the length of an edge that is there now.
 
         An edge that goes on whole keeps both. Pieces of one with a law keep its nodes, the nearest of
         which comes to lie on the cut; pieces of others share the count, and are uniform. Where two became
-        one it keeps the nodes of both, if one of them has a law.
+        one it keeps the nodes of both, if one of them has a law. An edge beside another has its law too, or
+        its nodes where that cannot be laid on it.
         """
         if not self.counts and not self.laws:
             return self
@@ -88,6 +91,8 @@ class Spacing:
                 part = round(count * share.high) - round(count * share.low)
                 counts[edge] = max(1, part) + (self.counts.get(share.plus, 0) if share.plus else 0)
             if law is not None and whole and share.plus is None:
+                if share.beside and not law.fits(laid.counts[share.edge], length_of(edge)):
+                    law = EdgeLaw("kept", places=tuple(laid.nodes[share.edge].tolist()))
                 laws[edge] = law if share.same else law.turned()
             if share.plus is not None and (law or self.laws.get(share.plus)):
                 places = _end_to_end(laid, edge, share.edge, share.plus)

@@ -250,3 +250,41 @@ def test_counts_survive_a_cut_in_the_share_of_the_pieces():
     laid = model_of(steps).laid
     level = [e for e in laid.nodes if laid.paths[e].start[1] == laid.paths[e].end[1]]
     assert {round(laid.paths[e].length): len(laid.nodes[e]) - 1 for e in level} == {1: 5, 3: 15}
+
+
+LAYERED = [
+    {"kind": "frame", "id": "f", "width": 2, "height": 1},
+    {"kind": "wall-layer", "id": "w", "walls": {"side": "y-"}, "first": "5 mm", "layers": 8},
+]
+
+
+@pytest.mark.parametrize("lifted", [False, True])
+@pytest.mark.parametrize("at", [0.3, 1.7])
+def test_the_new_edges_across_a_cut_have_the_spacing_of_those_beside_them(at, lifted):
+    lift = [{"kind": "extrude", "id": "e", "depth": 1, "cells": 2}] if lifted else []
+    model = model_of([*LAYERED, *lift, {"kind": "cut", "id": "c", "by": "x", "at": [at]}])
+    upright = [
+        e for e in model.laid.nodes if model.paths[e].length == pytest.approx(1) and e in model.spacing.laws
+    ]
+    assert len(upright) == (6 if lifted else 3)
+    for edge in upright:
+        sizes = model.laid.sizes(edge)
+        assert min(sizes[0], sizes[-1]) == pytest.approx(0.005, rel=1e-9)
+    sides = [side for side in model.layout.outer if np.ptp(model.layout.places(side)[:, 1]) == 0]
+    assert sum(side in model.layered for side in sides) == 2
+
+
+def test_where_the_law_does_not_fit_across_a_cut_the_nodes_are_kept():
+    """A wedge 1 high that narrows to 0.04, with layers of 0.56 together: at 0.98, 0.53 high, they have no room."""
+    block = {"kind": "block", "id": "f", "corners": [[0, 0], [2, 0], [0, 1], [2, 0.04]]}
+    space = {
+        "kind": "space", "id": "s", "tier": {"at": [0, 0.5], "start": [0, 0]}, "over": "edges", "cells": 12,
+        "law": "wall layers", "first": 0.065, "growth": 1.02, "layers": 8,
+    }  # fmt: skip
+    model = model_of([block, space, {"kind": "cut", "id": "c", "by": "x", "at": [0.98]}])
+    places = {edge: model.layout.places(edge) for edge in model.laid.nodes}
+    (across,) = (edge for edge, xyz in places.items() if np.allclose(xyz[:, 0], 0.98))
+    (beside,) = (edge for edge, xyz in places.items() if np.allclose(xyz[:, 0], 0))
+    assert model.spacing.laws[across].law == "kept"
+    one, other = (np.sort(np.diff(model.laid.nodes[edge])) for edge in (across, beside))
+    assert np.allclose(one, other)

@@ -131,6 +131,8 @@ class _Cutter:
             parts = {name: block}
             for axis in range(self.layout.dim):
                 if self._runs_along(block.corners, axis):
+                    if self.layout.dim == 2:
+                        self._share_across(block.corners, axis, self._ends(block.corners, axis))
                     parts = {
                         stable_id(self.step, n, str(axis), str(end)): replace(b, corners=half)
                         for n, b in parts.items()
@@ -202,6 +204,7 @@ class _Cutter:
         edge = edge_of(*ends)
         if edge[0] == edge[1]:
             return
+        self._share_across(side, axis, ends)
         if guide is not None:
             self.follows[edge] = Follow(guide, True)
         bit = 1 << axis
@@ -225,6 +228,19 @@ class _Cutter:
             xyz = xyz if shape is None else xyz + weight * shape
         if np.abs(_from_chord(xyz)).max() > 1e-9 * np.linalg.norm(end - start):
             self.bends[edge] = Spline(xyz if ends[0] < ends[1] else xyz[::-1], closed=False, corner_angle=180)
+
+    def _share_across(self, side: tuple[str, ...], axis: int, ends: tuple[str, str]) -> None:
+        """Let the new edge across a side carry on the spacing of the nearer of the edges beside it."""
+        bit = 1 << axis
+        along = edge_of(side[0], side[bit])
+        part = self.fractions.get(along, 0.5)
+        near = [(side[0], side[3 ^ bit]), (side[bit], side[3])]
+        if (part > 0.5) == (along[0] == side[0]):
+            near.reverse()
+        for a, b in near:
+            if ends[0] != ends[1] and edge_of(a, b) in self.layout.edges and edge_of(a, b) not in self.middle:
+                share = Share(edge_of(a, b), same=(a < b) == (ends[0] < ends[1]), beside=True)
+                self.shares.setdefault(edge_of(*ends), share)
 
     def _ends(self, corners: tuple[str, ...], axis: int) -> tuple[str, str]:
         """Give the corners that a cut along ``axis`` puts on a side's two edges there."""
