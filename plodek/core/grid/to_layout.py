@@ -26,8 +26,9 @@ from plodek.core.blocks.soundness import check
 from plodek.core.errors import BadFile, PlodekError
 from plodek.core.grid.divisions import Divisions
 from plodek.core.grid.grid import Grid
+from plodek.core.grid.matching import SHARE
 from plodek.core.grid.pieces import Pieces
-from plodek.core.grid.window import PatchType, Window
+from plodek.core.grid.window import Interface, PatchType, Window
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.lattice import Lattice
 from plodek.core.shape.move import Move
@@ -35,6 +36,8 @@ from plodek.core.tolerances import SAME_PLACE
 
 #: So often blocks are divided further, where two of their edges or sides would be one.
 _ROUNDS = 12
+#: So many blocks are named where something is said of them.
+_NAMED = 8
 _UP = np.array([0.0, 0.0, 1.0])
 
 
@@ -48,15 +51,40 @@ class TakenUp:
     said: tuple[str, ...]
 
 
-def take_up(step: str, grid: Grid, unit: str) -> TakenUp:
+def take_up(step: str, grid: Grid, unit: str, within: float = 0.0) -> TakenUp:
     """Make a layout of a grid; ``step`` makes its ids, and lengths are told in ``unit``.
 
-    Nodes of blocks that meet are made those of the first, to the bit. Raises BadFile where blocks have
-    an edge of no length within, or meet in a way that no layout has; OverBudget for too many blocks.
+    Nodes of blocks that meet are made those of the first, to the bit, where they are ``within`` a length,
+    half of the shortest cell edge there or a thousandth of the longest. Raises BadFile where they are farther
+    apart, where blocks have an edge of no length within, or meet in a way that no layout has; OverBudget for
+    too many blocks.
     """
+    for joint in (*grid.interfaces, *grid.periodic):
+        _need_near(grid, joint, unit, within)
     xyz, apart = _closed(grid)
     grid = replace(grid, xyz=xyz)
     return _TakingUp(step, grid, f"{apart:.3g} {unit}" if apart > 0 else "").taken_up()
+
+
+def _need_near(grid: Grid, joint: Interface, unit: str, within: float) -> None:
+    """Raise BadFile where the nodes of an interface, or of twins after their move, are not the same."""
+    first, second = grid.nodes(joint.first), joint.orientation.apply(grid.nodes(joint.second))
+    moved = first if joint.move is None else joint.move.places(first.reshape(-1, 3)).reshape(first.shape)
+    apart = np.linalg.norm(moved - second, axis=-1)
+    steps = [np.linalg.norm(np.diff(first, axis=axis), axis=-1) for axis in range(3)]
+    shortest = min((float(own[own > 0].min()) for own in steps if np.any(own > 0)), default=0.0)
+    longest = max((float(own.max()) for own in steps if own.size), default=0.0)
+    if float(apart.max()) > max(within, 0.5 * shortest, SHARE * longest):
+        node = [int(n) + 1 for n in np.unravel_index(int(apart.argmax()), apart.shape)]
+        blocks = " and ".join(grid.names[window.block] for window in (joint.first, joint.second))
+        far = f"up to {float(apart.max()):.3g} {unit}"
+        raise BadFile(
+            f"the nodes of an interface are {far} apart"
+            if joint.move is None
+            else f"the nodes of periodic sides are {far} from where their move brings them",
+            where=f"blocks {blocks}, node {node} of the first's range",
+            remedy=f"close gaps up to {1.01 * float(apart.max()):.2g} {unit}, if that is what it should be",
+        )
 
 
 def _closed(grid: Grid) -> tuple[tuple[Floats, ...], float]:
@@ -171,7 +199,8 @@ class _TakingUp:
         if count != there:
             yield f"{there} received blocks were divided into {count}, so that they meet on whole sides"
         if turned:
-            yield f"left-handed, and turned round: {', '.join(turned)}"
+            more = f" and {len(turned) - _NAMED} more" if len(turned) > _NAMED else ""
+            yield f"left-handed, and turned round: {', '.join(turned[:_NAMED])}{more}"
         if self.apart:
             yield f"nodes of blocks that meet were up to {self.apart} apart, and are one now"
         if folded:

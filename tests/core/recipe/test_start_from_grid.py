@@ -2,6 +2,7 @@
 
 import gc
 import weakref
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,6 +14,7 @@ from plodek.core.build import build
 from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
+from plodek.core.grid.window import Window
 from plodek.core.recipe import document, evaluation
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import Files, in_memory
@@ -20,6 +22,7 @@ from plodek.core.recipe.formats import FORMAT
 from plodek.core.recipe.step import kind_named
 from plodek.core.shape.curves.lattice_line import LatticeLine
 from plodek.core.shape.lattice import Lattice
+from plodek.core.shape.move import shifted
 from tests.conftest import numbered
 from tests.core.examples import EXAMPLES, FILES
 from tests.received import bent, dewatering_bend, of_nodes, pipe, written
@@ -369,6 +372,25 @@ def test_two_nodes_of_an_edge_at_one_place_are_refused_with_where():
     said = error_of([START], a=Grid(3, ("block1",), (nodes,)))
     assert "two nodes of an edge are at one place" in said
     assert "Block0001, i = 3 to 4, j = 1, k = 1" in said
+
+
+def test_interfaces_and_twins_that_are_none_are_refused_with_where():
+    first = bent()
+    second = np.concatenate([first[-1:] + n * np.array([0.1, -0.1, 0]) for n in range(3)])
+    (joint,) = of_nodes(first, second).interfaces
+    off = Grid(3, ("block1", "block2"), (first, second + np.array([0, 0, 0.06])), (joint,))
+    said = error_of([START], a=off)
+    assert "the nodes of an interface are up to 0.06 m apart" in said
+    assert "blocks Block0001 and Block0002, node [1, " in said
+    assert "Close gaps up to 0.061 m" in said
+    assert len(model_of([START | {"within": 0.061}], a=off).layout.blocks) == 2
+    twins = Grid(
+        3,
+        ("block1",),
+        (first,),
+        periodic=(replace(off.interfaces[0], second=Window(0, 0, 0), move=shifted(np.ones(3))),),
+    )
+    assert "from where their move brings them" in error_of([START], a=twins)
 
 
 def test_folded_cells_are_told():

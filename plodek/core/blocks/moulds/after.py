@@ -76,7 +76,7 @@ class _Dividing:
         self._middles: dict[Edge, tuple[str, float]] = {}
         for edge, pieces in change.pieces.items():
             if isinstance(edge, tuple) and len(edge) == 2 and len(pieces) == 2:
-                (middle,) = set(pieces[0]) & set(pieces[1]) or ("",)
+                middle = next(iter(set(pieces[0]) & set(pieces[1])), "")
                 share = change.shares.get(edge_of(edge[0], middle))
                 if share is not None and share.edge == edge:
                     self._middles[edge] = middle, share.high

@@ -62,7 +62,7 @@ class StartFromGrid(BlockStep):
         scale = factor(unit, model.unit)
         within = None if self.within is None else self.sizes(model, self.within, "gap to close")
         grid = _closer(found if scale == 1.0 else found.scaled(scale), within)
-        return self._joined(model, grid, take_up(self.id, grid, model.unit), within)
+        return self._joined(model, grid, take_up(self.id, grid, model.unit, within or 0.0), within)
 
     def _joined(self, model: Model, grid: Grid, taken: TakenUp, within: float | None) -> Model:
         part, layout = taken.layout, model.layout
