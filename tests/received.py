@@ -11,6 +11,11 @@ from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.windows import rest_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched, poles_in
+from plodek.core.recipe import document
+from plodek.core.recipe.evaluation import Evaluator
+from plodek.core.recipe.files import in_memory
+from plodek.core.recipe.formats import FORMAT
+from tests.conftest import numbered
 
 
 def pipe(radius, centre, across, up, *, around=24):
@@ -75,3 +80,41 @@ def wedge():
     line = np.stack([zero, zero, s], axis=1)
     across, up = np.stack([one, zero, zero], axis=1), np.stack([zero, one, zero], axis=1)
     return written(of_nodes(pipe(0.5, line, across, up)[::2, :7]), "plot3d")
+
+
+START = {"kind": "start-from-grid", "file": "a.cgns"}
+
+
+BENT = of_nodes(bent())
+
+
+def evaluate(steps, **grids):
+    """Evaluate steps that read grids, files by their names without the ending."""
+    files = {
+        f"{name}.cgns": data if isinstance(data, bytes) else written(data) for name, data in grids.items()
+    }
+    recipe = document.of({"plodek": FORMAT, "name": "t", "steps": numbered(steps)}, "t")
+    return Evaluator().evaluate(recipe, in_memory(files))
+
+
+def model_of(steps, **grids):
+    found = evaluate(steps, **grids)
+    assert found.error is None, str(found.error)
+    return found.model
+
+
+def error_of(steps, **grids):
+    found = evaluate(steps, **grids)
+    assert found.error is not None
+    return str(found.error)
+
+
+def nodes_of(grid):
+    """All places of nodes, each once, in order."""
+    return np.unique(np.concatenate([nodes.reshape(-1, 3) for nodes in grid.xyz]) + 0.0, axis=0)  # −0 is 0
+
+
+def kept(grid, built):
+    """How many of a grid's places are nodes of another, to the bit."""
+    there = {row.tobytes() for row in nodes_of(built)}
+    return sum(row.tobytes() in there for row in nodes_of(grid))

@@ -54,6 +54,8 @@ def blocks_of(mesh: Mesh, name: str) -> Grid:
         one[face] = one[neighbours.cell[face], neighbours.face[face]] = True
         marked |= one
         neighbours.spread(marked)
+    else:
+        raise BadFile(f"its cells close on themselves more than {_ROUNDS} times", where=name, remedy=_REMEDY)
     return _grid(mesh, name, corners, groups, found)
 
 

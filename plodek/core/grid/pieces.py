@@ -57,25 +57,25 @@ class Pieces:
         block, *place = at
         return int(self._starts[block] + np.ravel_multi_index(tuple(place), self._shapes[block]))
 
+    def _node(self, flat: int) -> tuple[int, tuple[int, ...]]:
+        """Give the block of a corner by its number, and its node there."""
+        block = int(np.searchsorted(self._starts, flat, side="right")) - 1
+        at = np.unravel_index(flat - self._starts[block], self._shapes[block])
+        return block, tuple(own[int(n)] for own, n in zip(self.at[block], at, strict=True))
+
     def names(self, step: str) -> dict[int, str]:
         """Give the ids of the corners by their numbers: made of the first block that has one."""
         found = {}
         for flat in np.unique(self.number).tolist():
-            block = int(np.searchsorted(self._starts, flat, side="right")) - 1
-            at = np.unravel_index(flat - self._starts[block], self._shapes[block])
-            nodes = (str(own[int(n)]) for own, n in zip(self.at[block], at, strict=True))
-            found[flat] = stable_id(step, self.grid.names[block], ",".join(nodes))
+            block, nodes = self._node(flat)
+            found[flat] = stable_id(step, self.grid.names[block], ",".join(map(str, nodes)))
         return found
 
     def places(self, names: Mapping[int, str]) -> Iterator[tuple[str, Floats]]:
         """Give the places (3,) of the corners."""
         for flat, name in names.items():
-            block = int(np.searchsorted(self._starts, flat, side="right")) - 1
-            at = np.unravel_index(flat - self._starts[block], self._shapes[block])
-            yield (
-                name,
-                self.grid.xyz[block][tuple(own[int(n)] for own, n in zip(self.at[block], at, strict=True))],
-            )
+            block, node = self._node(flat)
+            yield name, self.grid.xyz[block][node]
 
     def of(self, block: int) -> Iterator[_At]:
         """Give the pieces of a block, each by its corner at the low ends."""

@@ -1,4 +1,4 @@
-"""Grids received from others: taken up whole, worked on with every verb, and kept to the bit where left alone."""
+"""Grids received from others, taken up whole: however they are numbered, joined, divided or wrong."""
 
 import gc
 import weakref
@@ -6,8 +6,6 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.build import build
@@ -17,51 +15,25 @@ from plodek.core.grid.numbering import Numbering
 from plodek.core.grid.window import Window
 from plodek.core.recipe import document, evaluation
 from plodek.core.recipe.evaluation import Evaluator
-from plodek.core.recipe.files import Files, in_memory
+from plodek.core.recipe.files import in_memory
 from plodek.core.recipe.formats import FORMAT
-from plodek.core.recipe.step import kind_named
-from plodek.core.shape.curves.lattice_line import LatticeLine
-from plodek.core.shape.lattice import Lattice
 from plodek.core.shape.move import shifted
 from tests.conftest import numbered
-from tests.core.examples import EXAMPLES, FILES
-from tests.received import bent, dewatering_bend, of_nodes, pipe, written
+from tests.received import (
+    BENT,
+    START,
+    bent,
+    dewatering_bend,
+    error_of,
+    kept,
+    model_of,
+    nodes_of,
+    of_nodes,
+    written,
+)
 
-START = {"kind": "start-from-grid", "file": "a.cgns"}
 ALONG = {"at": [0.35, -1.6, 0]}  # the end of the bent block: an edge from r = 1 outward
-BENT = of_nodes(bent())
-
-
-def evaluate(steps, **grids):
-    """Evaluate steps that read grids, files by their names without the ending."""
-    files = {
-        f"{name}.cgns": data if isinstance(data, bytes) else written(data) for name, data in grids.items()
-    }
-    recipe = document.of({"plodek": FORMAT, "name": "t", "steps": numbered(steps)}, "t")
-    return Evaluator().evaluate(recipe, in_memory(files))
-
-
-def model_of(steps, **grids):
-    found = evaluate(steps, **grids)
-    assert found.error is None, str(found.error)
-    return found.model
-
-
-def error_of(steps, **grids):
-    found = evaluate(steps, **grids)
-    assert found.error is not None
-    return str(found.error)
-
-
-def nodes_of(grid):
-    """All places of nodes, each once, in order."""
-    return np.unique(np.concatenate([nodes.reshape(-1, 3) for nodes in grid.xyz]) + 0.0, axis=0)  # −0 is 0
-
-
-def kept(grid, built):
-    """How many of a grid's places are nodes of another, to the bit."""
-    there = {row.tobytes() for row in nodes_of(built)}
-    return sum(row.tobytes() in there for row in nodes_of(grid))
+CUT = {"kind": "cut", "by": "cells", "cells": [2, 5], "tier": ALONG}
 
 
 def sides_named(model):
@@ -99,97 +71,6 @@ def test_a_block_with_its_axes_in_any_order_is_the_same_and_right_handed(turn):
         np.linalg.det([[np.sign(a) * (abs(a) - 1 == axis) for axis in range(3)] for a in turn.axes]) < 0
     )
     assert ("left-handed, and turned round: Block0001" in said) == bool(mirrored)
-
-
-CUT = {"kind": "cut", "by": "cells", "cells": [2, 5], "tier": ALONG}
-GROW = {"kind": "grow", "sides": {"at": [0.9, 0, 0.5]}, "distance": 0.1}
-MIRROR = {"kind": "place", "by": "mirror", "blocks": {"all": True}, "at": [0, 0, 2], "along": [0, 0, 1]}
-TURN = {"kind": "place", "by": "turn", "blocks": {"all": True}, "angle": 180, "copies": 1}
-
-
-@pytest.mark.parametrize(
-    ("steps", "blocks"),
-    [
-        ([CUT], 3),
-        ([CUT, {"kind": "cut", "by": "cells", "cells": [3], "tier": {"at": [0.9, -0.3, 0]}}], 6),
-        ([CUT, {"kind": "merge", "blocks": {"at": [0.75, -1, 0.4]}}], None),
-        ([GROW], 2),
-        ([MIRROR], 2),
-        ([TURN], 2),
-        ([CUT, GROW, MIRROR], None),
-        ([{"kind": "region", "blocks": {"all": True}, "name": "gravel"}], 1),
-        ([{"kind": "patch", "name": "all", "faces": {"rest": True}}], 1),
-        ([{"kind": "budget", "cells": 90000}], 1),
-    ],
-    ids=["cut", "cut twice", "merge", "grow", "mirror", "turn", "all", "region", "patch", "budget"],
-)
-def test_verbs_leave_the_nodes_of_what_they_do_not_touch(steps, blocks):
-    if steps[-1]["kind"] == "merge":
-        steps = [CUT | {"cells": [2]}, {"kind": "merge", "blocks": {"all": True}}]
-    model = model_of([START, *steps], a=BENT)
-    grid = build.filled_grid(model)
-    assert kept(BENT, grid) == len(nodes_of(BENT))
-    assert blocks is None or len(grid.xyz) == blocks
-    assert measure(grid).volume.min() > 0
-
-
-def test_a_cut_between_nodes_keeps_the_shape():
-    x, y, z = np.meshgrid(np.linspace(0, 1.5, 31), np.linspace(1, 2, 9), np.linspace(0, 1, 5), indexing="ij")
-    ring = of_nodes(np.stack([y * np.sin(x), y * np.cos(x), z], axis=-1))
-    grid = build.filled_grid(
-        model_of(
-            [START, {"kind": "cut", "by": "fraction", "fractions": [0.37], "tier": {"at": [0.68, 0.73, 0]}}],
-            a=ring,
-        )
-    )
-    radii = np.hypot(*nodes_of(grid)[:, :2].T)
-    assert np.abs(radii[np.abs(radii - 1) < 0.05] - 1).max() < 1e-6
-    assert measure(grid).volume.sum() == pytest.approx(measure(ring).volume.sum(), rel=1e-3)
-
-
-def test_another_spacing_goes_along_the_received_lines():
-    """A quarter of a ring: nodes stay on its arcs, and the first cell is as wide as was asked."""
-    x, y, z = np.meshgrid(
-        np.linspace(0, 1.5, 31), np.linspace(1, 2, 9) ** 1.1, np.linspace(0, 1, 5), indexing="ij"
-    )
-    ring = of_nodes(np.stack([y * np.sin(x), y * np.cos(x), z], axis=-1))
-    steps = [
-        START,
-        {"kind": "space", "tier": {"at": [0.68, 0.73, 0]}, "cells": 77, "law": "uniform"},
-        {
-            "kind": "space",
-            "tier": {"at": [0, 1.5, 0], "start": [0, 1, 0]},
-            "cells": 20,
-            "law": "geometric",
-            "first": 0.002,
-        },
-    ]
-    (nodes,) = build.filled_grid(model_of(steps, a=ring)).xyz
-    assert sorted(nodes.shape[:3]) == [5, 21, 78]
-    radii = np.hypot(nodes[..., 0], nodes[..., 1])
-    assert np.ptp(radii, axis=0).max() < 1e-5  # the chord of a received cell is off by 3e-4
-    steps = np.diff(radii, axis=1)
-    first = min(abs(steps[:, n]).max() for n in (0, -1))
-    assert first == pytest.approx(0.002, rel=1e-4)
-
-
-def test_a_pole_gives_way_to_a_butterfly_and_the_wall_keeps_its_nodes():
-    s = np.linspace(0, 1, 6)
-    zero, one = np.zeros_like(s), np.ones_like(s)
-    round_pipe = pipe(
-        0.5,
-        np.stack([zero, zero, s], axis=1),
-        np.stack([one, zero, zero], axis=1),
-        np.stack([zero, one, zero], axis=1),
-    )
-    grid = of_nodes(round_pipe)
-    model = model_of([START, {"kind": "butterfly", "blocks": {"all": True}}], a=grid)
-    built = build.filled_grid(model)
-    assert len(built.xyz) == 5
-    assert built.poles == ()
-    wall = Grid(3, ("wall",), (round_pipe[-1:],))
-    assert kept(wall, built) == len(nodes_of(wall))
-    assert measure(built).of("scaled_jacobian").min() > 0.5
 
 
 def test_the_dewatering_bend_is_cured(demos):
@@ -399,73 +280,3 @@ def test_folded_cells_are_told():
     nodes[3] += 1e-3
     model = model_of([START], a=Grid(3, ("block1",), (nodes,)))
     assert "cells are folded" in " ".join(model.reports["s0"])
-
-
-@settings(deadline=None)
-@given(st.integers(2, 9), st.integers(0, 3), st.floats(0.05, 0.95), st.randoms(use_true_random=False))
-def test_a_line_through_a_lattice_goes_through_its_nodes_either_way(count, axis, cut, chance):
-    """Nodes are its places to the bit, counted from either end, and of both parts of a division."""
-    axis %= 3
-    shape = [3, 4, 2]
-    shape[axis] = count
-    base = np.stack(
-        np.meshgrid(*(np.cumsum([1.0 + chance.random() for _ in range(n)]) for n in shape), indexing="ij"), -1
-    )
-    lattice = Lattice(base)
-    start, end = np.zeros(3), np.zeros(3)
-    end[axis] = count - 1
-    there, back = LatticeLine(lattice, start, end), LatticeLine(lattice, end, start)
-    shares = np.linspace(0, 1, count)
-    own = np.moveaxis(base, axis, 0).reshape(count, -1, 3)[:, 0]
-    assert np.array_equal(there.at(there.fractions(shares)), own)
-    assert np.array_equal(back.at(back.fractions(shares)), own[::-1])
-    assert np.array_equal(there.at(1.0 - back.fractions(shares)[::-1]), own)
-    middle = cut * end
-    first, second = LatticeLine(lattice, start, middle), LatticeLine(lattice, middle, end)
-    assert first.length + second.length == pytest.approx(there.length, rel=1e-9)
-    assert np.abs(first.end() - second.start()).max() == 0
-
-
-#: What a grid alone lacks: hollow blocks, guides, a law to blend, counts that are free, walls on guides.
-LACKS = {
-    "bring-back": "no block is hollow",
-    "slide": "sits on no guide",
-    "follow": "would meet on",
-    "blend": "laws of different kinds",
-    "budget": "locked tiers alone make",
-    "smooth": "no outer side lies on a guide",
-}
-
-
-#: The kinds of steps whose examples have blocks before their last step.
-KINDS = [
-    kind
-    for kind, steps in EXAMPLES.items()
-    if kind_named(kind).stage != "Shape"
-    and kind != "bring-layout"
-    and any(kind_named(step["kind"]).stage != "Shape" for step in steps[:-1])
-]
-
-
-@pytest.mark.parametrize("kind", KINDS)
-def test_every_verb_works_on_a_received_grid_as_on_the_layout_it_came_from(kind):
-    """The example of each kind of step, but its last step, leaves as a grid; that step is done on it again."""
-    *base, last = EXAMPLES[kind]
-    shapes = [step for step in base if kind_named(step["kind"]).stage == "Shape"]
-
-    def document_of(steps):
-        return document.of({"plodek": FORMAT, "name": "t", "steps": numbered(steps)})
-
-    before = Evaluator().evaluate(document_of(base), FILES).model
-    data = written(build.filled_grid(before))
-    files = Files(lambda name: data if name == "a.cgns" else FILES.read(name))
-    found = Evaluator().evaluate(document_of([*shapes, START, last]), files)
-    if kind in LACKS:
-        assert LACKS[kind] in str(found.error).lower()
-        return
-    assert found.error is None, str(found.error)
-    volume = measure(build.filled_grid(found.model)).volume
-    assert volume.min() > 0
-    if kind != "ring":  # around a block that was hollow, and is not there
-        wanted = Evaluator().evaluate(document_of([*base, last]), FILES).model
-        assert volume.sum() == pytest.approx(measure(build.filled_grid(wanted)).volume.sum(), rel=1e-9)

@@ -50,11 +50,10 @@ def moulded(
     if layout.dim == 3:  # sides that divide blocks are new
         for mould in [mould for name, mould in found.items() if isinstance(name, str)]:
             found |= {s: own for s, own in mould.sides() if s not in before.sides and s not in found}
-    there = {name: mould for name, mould in layout.moulds.items() if name not in found}
     bends = dict(layout.bends) | {e: c for e, c in dividing.bends.items() if e in layout.edges}
     follows = {e: f for e, f in layout.follows.items() if e not in dividing.bends}
     return Moulded(
-        replace(layout, moulds=there | found, bends=bends, follows=follows),
+        replace(layout, moulds=dict(layout.moulds) | found, bends=bends, follows=follows),
         {e: s for e, s in dividing.across.items() if e in layout.edges},
     )
 

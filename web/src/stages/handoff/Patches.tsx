@@ -9,7 +9,8 @@ import { Quiet } from "../../theme/parts";
 export function Patches() {
   const { model, steps, edit, begin } = useBoardData();
   const alone = useBoard((board) => board.alone);
-  const show = (name: string | null) => useBoard.setState({ alone: name, layer: "Patches" });
+  const show = (name: string | null) =>
+    useBoard.setState({ alone: name, layer: "Patches", field: null });
   /** Changes the step that has named a patch; what a file or another step has named is renamed. */
   const change = (name: string, type: string) => {
     const step = steps.find((s) => s.kind === "patch" && s.name === name);

@@ -102,9 +102,8 @@ def _closer(grid: Grid, within: float | None) -> Grid:
 def _need_same_counts(model: Model, counts: dict[Edge, int]) -> None:
     """Raise Refused where a grid has other numbers of cells than the blocks that it meets."""
     there = model.laid.counts if model.layout.blocks else {}
-    for edge in model.layout.edges if model.layout.blocks else ():
-        own = counts.get(edge)
-        if own is not None and edge in there and there[edge] != own:
+    for edge, own in counts.items():
+        if there.get(edge, own) != own:
             raise Refused(
                 f"where the grid meets the edge {' to '.join(model.layout.labels[c] for c in edge)} it has "
                 f"{own} cells, and the edge {there[edge]}",
