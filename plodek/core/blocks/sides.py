@@ -52,13 +52,14 @@ def inside_hull(layout: Layout, sides: Sequence[Side]) -> list[Side]:
 
     The hull by Quickhull (Barber, Dobkin & Huhdanpaa 1996, ACM Trans. Math. Softw. 22, 469), of scipy.
     """
-    if not sides:
-        return []
     dim = layout.dim
     corners = layout.places(c for block in layout.filled for c in layout.blocks[block].corners)[:, :dim]
-    planes = scipy.spatial.ConvexHull(np.unique(corners, axis=0)).equations
-    middles = np.array([layout.places(side).mean(axis=0)[:dim] for side in sides])
+    middles = np.array([layout.places(side).mean(axis=0)[:dim] for side in sides]).reshape(-1, dim)
     deep = -_INSIDE * layout.size()
+    reach = np.maximum(corners.min(axis=0) - middles, middles - corners.max(axis=0)).max(axis=1)
+    if np.all(reach >= deep):  # all on the box round it, as of a frame: no hull is needed to know
+        return []
+    planes = scipy.spatial.ConvexHull(np.unique(corners, axis=0)).equations
     found: list[Side] = []
     for start in range(0, len(sides), _AT_ONCE):
         off = np.max(middles[start : start + _AT_ONCE] @ planes[:, :dim].T + planes[:, dim], axis=1)

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
+import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import Side, Use, edge_of
@@ -36,8 +35,8 @@ def smooth_parts(model: Model, sides: Sequence[Side], degrees: float) -> list[li
         if _angle(one[1], other[1]) <= degrees
     ]
     first, second = np.array(pairs, dtype=int).reshape(-1, 2).T
-    joints = coo_array((np.ones(len(first)), (first, second)), shape=(len(sides), len(sides)))
-    labels = connected_components(joints, directed=False)[1]
+    joints = scipy.sparse.coo_array((np.ones(len(first)), (first, second)), shape=(len(sides), len(sides)))
+    labels = scipy.sparse.csgraph.connected_components(joints, directed=False)[1]
     return [
         [side for side, own in zip(sides, labels, strict=True) if own == part]
         for part in dict.fromkeys(labels.tolist())

@@ -15,8 +15,7 @@ from typing import Any
 
 import numpy as np
 import pyamg
-import scipy.sparse as sp
-from scipy.sparse.linalg import LinearOperator, bicgstab
+import scipy
 
 from plodek.core.arrays import Floats, Ints, dot
 from plodek.core.dryrun.volumes import Volumes
@@ -142,11 +141,11 @@ class Diffusion:
         return (self._plain - sum(fluxes @ gradient for fluxes, gradient in parts)).tocsr()
 
     @cached_property
-    def _guide(self) -> LinearOperator:
+    def _guide(self) -> scipy.sparse.linalg.LinearOperator:
         """Multigrid on the plain equations."""
         coarsest = "splu" if self._fixed.any() else "pinv"
         levels = pyamg.ruge_stuben_solver(self._plain, max_coarse=_FEW, coarse_solver=coarsest)
-        return LinearOperator(self._matrix.shape, levels.aspreconditioner().matvec)
+        return scipy.sparse.linalg.LinearOperator(self._matrix.shape, levels.aspreconditioner().matvec)
 
     def _solved(self, right: Floats) -> tuple[Floats, int, float]:
         """Solve by BiCGStab; gives the field, the steps it took, and what is left."""
@@ -161,7 +160,7 @@ class Diffusion:
             nonlocal steps
             steps += 1
 
-        found, _ = bicgstab(
+        found, _ = scipy.sparse.linalg.bicgstab(
             self._matrix, right, rtol=_MET, atol=0.0, maxiter=_MOST_STEPS, callback=count, M=self._guide
         )
         left = float(np.linalg.norm(self._matrix @ found - right)) / size
@@ -183,4 +182,4 @@ def _parted(area: Floats, way: Floats) -> tuple[Floats, Floats]:
 
 def _sparse(cells: int, rows: list[Ints], columns: list[Ints], values: list[Floats]) -> Any:
     at = np.concatenate(rows), np.concatenate(columns)
-    return sp.csr_matrix((np.concatenate(values), at), shape=(cells, cells))
+    return scipy.sparse.csr_matrix((np.concatenate(values), at), shape=(cells, cells))

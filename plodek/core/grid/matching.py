@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import Bools, Floats, Ints
 from plodek.core.blocks import tables
@@ -74,7 +74,7 @@ def matched(
     faces = _faces_of(xyz, dim, share, within)
     if len(faces.middle) < 2:
         return ()
-    nearest = cKDTree(faces.middle).query(faces.middle, k=2, workers=-1)
+    nearest = scipy.spatial.cKDTree(faces.middle).query(faces.middle, k=2, workers=-1)
     apart, other = (np.asarray(values) for values in nearest)
     index = np.arange(len(other))
     beside = np.where(other[:, 0] == index, 1, 0)  # the nearest is the face itself, or one at its very place

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise, product
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
+import scipy
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.blocks.layout import Side, side_of, stable_id
@@ -47,8 +46,8 @@ class Pieces:
             pairs += self._joined(seam)
         one, other = np.array(pairs, dtype=int).reshape(-1, 2).T
         count = int(self._starts[-1])
-        joints = coo_array((np.ones(len(one)), (one, other)), shape=(count, count))
-        labels = connected_components(joints, directed=False)[1]
+        joints = scipy.sparse.coo_array((np.ones(len(one)), (one, other)), shape=(count, count))
+        labels = scipy.sparse.csgraph.connected_components(joints, directed=False)[1]
         first = np.full(count, count)
         np.minimum.at(first, labels, np.arange(count))
         self.number: Ints = first[labels]  # a corner's number is that of the first that it is one with

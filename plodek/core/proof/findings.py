@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import Floats, dot
 from plodek.core.formats.cargo import Cargo
@@ -105,7 +105,7 @@ def named(wrong: Mapping[str, int], faces: int, count: int, centres: Floats, nea
     """
     told = [f"{many} faces {words}" for words, many in wrong.items() if many]
     if len(centres) > 1:
-        apart = np.asarray(cKDTree(centres).query(centres, k=2)[0])[:, 1]
+        apart = np.asarray(scipy.spatial.cKDTree(centres).query(centres, k=2)[0])[:, 1]
         twice = int((apart <= near).sum())
         if twice:
             told.append(f"{twice} of them lie on each other: an interface is missing")

@@ -34,7 +34,7 @@ class Meaning:
 class Strict(BaseModel):
     """A part of a recipe: unknown fields are errors, and nothing changes after reading."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, defer_build=True)
 
 
 #: Where places stand that are left out.

@@ -16,7 +16,7 @@ from plodek.core.model.model import Model
 from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.evaluation import Evaluation
 from plodek.core.recipe.fields import Meaning, rewritten
-from plodek.core.recipe.step import Step, kind_named
+from plodek.core.recipe.step import Step, kinds_by_name
 from plodek.core.recipe.steps.shape.read_points import Read
 from plodek.core.recipe.steps.shape.unit import Unit
 from plodek.core.units import METRES, LengthUnit, factor
@@ -44,7 +44,7 @@ def renamed(evaluation: Evaluation, old: str, new: str) -> Recipe:
     else:
         taken = {step.id for step in steps}
         fresh = next(f"rename-{n}" for n in range(1, len(steps) + 2) if f"rename-{n}" not in taken)
-        head.append(kind_named("rename").model_validate({"id": fresh, "guide": old, "to": new}))
+        head.append(kinds_by_name()["rename"].model_validate({"id": fresh, "guide": old, "to": new}))
 
     def change(meaning: Meaning, value: Any) -> Any:
         return new if meaning.widget == "guide" and value == old else value

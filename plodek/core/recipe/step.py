@@ -5,7 +5,7 @@ A step registers itself: a class with a ``kind`` in a file below `steps` is a st
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
@@ -95,6 +95,7 @@ def kinds() -> tuple[type[Step], ...]:
     return tuple(sorted(_REGISTERED, key=lambda kind: (STAGES.index(kind.stage), kind.order)))
 
 
-def kind_named(name: str) -> type[Step]:
-    """Find the class of a kind of steps."""
-    return next(kind for kind in kinds() if kind.name_of_kind() == name)
+@cache
+def kinds_by_name() -> Mapping[str, type[Step]]:
+    """Give the class of each kind of steps."""
+    return {kind.name_of_kind(): kind for kind in kinds()}

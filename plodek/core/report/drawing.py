@@ -9,13 +9,13 @@ import io
 
 import matplotlib as mpl
 import numpy as np
+import scipy
 from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.cm import ScalarMappable
 from matplotlib.collections import PolyCollection
 from matplotlib.colors import LogNorm, Normalize
 from matplotlib.figure import Figure
-from scipy.spatial import cKDTree
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.check.geometry import cells_at
@@ -107,7 +107,7 @@ def flow_picture(seen: Outside, factor: float = 1.0) -> bytes:
     edges = np.concatenate([colours[: len(faces)], np.tile(mpl.colors.to_rgba(_INK), (len(lines), 1))])
     depth = faces[..., 2].mean(axis=1)
     if len(lines):  # drawn after the faces around them
-        beside = cKDTree(faces.mean(axis=1)).query(lines.mean(axis=1), k=min(2, len(faces)))[1]
+        beside = scipy.spatial.cKDTree(faces.mean(axis=1)).query(lines.mean(axis=1), k=min(2, len(faces)))[1]
         depth = np.concatenate(
             [depth, np.nextafter(depth[beside].reshape(len(lines), -1).max(axis=1), np.inf)]
         )

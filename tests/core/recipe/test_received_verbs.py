@@ -10,7 +10,7 @@ from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import Files
 from plodek.core.recipe.formats import FORMAT
-from plodek.core.recipe.step import kind_named
+from plodek.core.recipe.step import kinds_by_name
 from tests.conftest import numbered
 from tests.core.examples import EXAMPLES, FILES
 from tests.received import BENT, START, kept, model_of, nodes_of, of_nodes, pipe, written
@@ -120,9 +120,9 @@ LACKS = {
 KINDS = [
     kind
     for kind, steps in EXAMPLES.items()
-    if kind_named(kind).stage != "Shape"
+    if kinds_by_name()[kind].stage != "Shape"
     and kind != "bring-layout"
-    and any(kind_named(step["kind"]).stage != "Shape" for step in steps[:-1])
+    and any(kinds_by_name()[step["kind"]].stage != "Shape" for step in steps[:-1])
 ]
 
 
@@ -130,7 +130,7 @@ KINDS = [
 def test_every_verb_works_on_a_received_grid_as_on_the_layout_it_came_from(kind):
     """The example of each kind of step, but its last step, leaves as a grid; that step is done on it again."""
     *base, last = EXAMPLES[kind]
-    shapes = [step for step in base if kind_named(step["kind"]).stage == "Shape"]
+    shapes = [step for step in base if kinds_by_name()[step["kind"]].stage == "Shape"]
 
     def document_of(steps):
         return document.of({"plodek": FORMAT, "name": "t", "steps": numbered(steps)})

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from plodek.core.arrays import Bools, Floats, Ints
 from plodek.core.check.geometry import cells_at
@@ -110,7 +110,9 @@ def nearest(cells: CellValues, chosen: Ints, named: Mapping[str, Sequence[Window
     every = [np.concatenate(found) for found in places.values()]
     owner = np.repeat(np.arange(len(every)), [len(one) for one in every])
     # In the plane cells are measured at half their unit depth.
-    _, at = cKDTree(np.concatenate(every)[:, : grid.dim]).query(cells.centres[: grid.dim, some].T)
+    _, at = scipy.spatial.cKDTree(np.concatenate(every)[:, : grid.dim]).query(
+        cells.centres[: grid.dim, some].T
+    )
     counts = np.bincount(owner[at], minlength=len(every))
     order, names = np.argsort(-counts, kind="stable"), list(places)
     return {names[n]: int(counts[n]) for n in order if counts[n]}

@@ -8,7 +8,7 @@ from importlib.metadata import version
 from pathlib import Path
 
 import numpy as np
-from scipy.spatial.transform import Rotation
+import scipy
 
 from plodek.core.errors import BadValue
 from plodek.core.formats.cargo import Cargo
@@ -78,7 +78,7 @@ def add_move(link: Node, move: Move, patch: PatchFaces | None, dim: int = 3) -> 
     The rotation goes about x, then y, then z, through the centre that the move leaves where it is. Such
     faces have no boundary condition; the name of their patch stands beside.
     """
-    turn = Rotation.from_matrix(move.matrix)
+    turn = scipy.spatial.transform.Rotation.from_matrix(move.matrix)
     centre = np.linalg.pinv(np.eye(3) - move.matrix) @ move.shift
     shift = move.shift - (centre - move.matrix @ centre)
     periodic = link.child("GridConnectivityProperty", "GridConnectivityProperty_t").child(

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import h5py
 import numpy as np
-from scipy.spatial.transform import Rotation
+import scipy
 
 from plodek.core.formats.cgns.words import BC_TYPES, UNITS
 from plodek.core.grid.window import PatchType
@@ -21,7 +21,7 @@ def move_of(link: h5py.Group) -> Move | None:
                 np.resize([*periodic[name][" data"][()].astype(float).ravel(), 0.0, 0.0, 0.0], 3)
                 for name in ("RotationCenter", "RotationAngle", "Translation")
             )
-            matrix = Rotation.from_euler("xyz", angle).as_matrix()
+            matrix = scipy.spatial.transform.Rotation.from_euler("xyz", angle).as_matrix()
             return Move(matrix, centre - matrix @ centre + shift)
     return None
 
