@@ -15,7 +15,7 @@ import scipy
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.shape.curves.curve import Jet
-from plodek.core.shape.descent import MOST_STEPS, ROUND_OFF, SMALL, STILL, bounded_steps, descend
+from plodek.core.shape.descent import MOST_STEPS, ROUND_OFF, SMALL, STILL, Seeds, bounded_steps, descend
 from plodek.core.shape.patch_table import PatchTable
 from plodek.core.tolerances import NEWTON
 
@@ -162,6 +162,12 @@ class SurfaceSearch:
         sizes = [np.linalg.norm(part, axis=1) for part in (du, dv)]
         sound = np.all([size > _POLE * np.max(size) for size in sizes], axis=0)
         self._uv, self._low, self._high = uv[sound], low[sound], high[sound]
+        self._lows = np.where(self._wraps, -np.inf, self._low)
+        self._highs = np.where(self._wraps, np.inf, self._high)
+        self._seeds = None
+        if table is not None and table.error <= _NEAR:
+            jets = np.ascontiguousarray(table.jet(self._uv, self._highs).transpose(1, 0, 2))
+            self._seeds = Seeds(self._uv, self._lows, self._highs, jets)
         self._xyz = xyz[sound]
         self._tree = scipy.spatial.cKDTree(self._xyz)
         self._counts = np.array(counts, dtype=float)
@@ -178,17 +184,14 @@ class SurfaceSearch:
             np.reshape(part, (len(xyz), count)) for part in self._tree.query(xyz, k=count, workers=-1)
         )
         best, gap = self._refined(xyz, index[:, 0])
-        # Among the nearest samples one that is cells away from the first may lie in another valley, and
-        # one beyond a sharp line lies on another smooth piece.
-        away = np.abs(self._cells[index] - self._cells[index[:, :1]])
-        away = np.max(np.minimum(away, np.where(self._wraps, self._counts - away, away)), axis=2)
-        other = np.any(self._low[index] != self._low[index[:, :1]], axis=2) | (away > _ADJACENT)
+        others = np.empty((count, len(xyz)), dtype=bool)
+        _others(index, self._cells, self._low, np.where(self._wraps, self._counts, np.inf), others)
         for again in range(1, count):
+            needed = np.flatnonzero(others[again])
             # What lies round a sample is no nearer than it is, less the reach of its cell.
-            needed = (
-                other[:, again] & (gap > self._round_off) & (apart[:, again] - self._reach < np.sqrt(gap))
-            )
-            if np.any(needed):
+            far = apart[needed, again] - self._reach >= np.sqrt(gap[needed])
+            needed = needed[~far & (gap[needed] > self._round_off)]
+            if len(needed):
                 uv, tried = self._refined(xyz[needed], index[needed, again])
                 better = tried < gap[needed]
                 best[needed] = np.where(better[:, None], uv, best[needed])
@@ -197,15 +200,15 @@ class SurfaceSearch:
 
     def _refined(self, xyz: Floats, seed: Ints) -> tuple[Floats, Floats]:
         """Go down from a seed by bounded Newton steps; gives parameters and squared distances."""
-        uv = self._uv[seed].copy()
-        low = np.where(self._wraps, -np.inf, self._low[seed])
-        high = np.where(self._wraps, np.inf, self._high[seed])
-        table = self._table
-        if table is not None and table.error <= _NEAR:
-            gap = np.empty(len(xyz))
-            descend(table, self._wraps, np.ascontiguousarray(xyz), uv, low, high, gap)
-            if table.exact:
+        if self._table is not None and self._seeds is not None:
+            uv, gap = descend(
+                self._table, self._wraps, np.ascontiguousarray(xyz), self._seeds, np.ascontiguousarray(seed)
+            )
+            if self._table.exact:
                 return uv, gap
+        else:
+            uv = self._uv[seed]
+        low, high = self._lows[seed], self._highs[seed]
         span = self._ends[:, 1] - self._ends[:, 0]
         going = np.arange(len(xyz))
         gap = np.full(len(xyz), np.inf)
@@ -261,6 +264,23 @@ def _panel_samples(breaks: Floats, count: int) -> tuple[Floats, Floats, Floats]:
     values = [np.linspace(a, b, n + 1) for (a, b), n in zip(pairwise(breaks), each, strict=True)]
     lows, highs = (np.repeat(ends, each + 1) for ends in (breaks[:-1], breaks[1:]))
     return np.concatenate(values), lows, highs
+
+
+@numba.njit(cache=True, nogil=True, parallel=True)
+def _others(index: Ints, cells: Floats, low: Floats, circuit: Floats, others: Bools) -> None:
+    """Say in ``others`` (count, n) which of the nearest samples ``index`` (n, count) are not by the first.
+
+    One that is cells away from the first may lie in another valley, and one beyond a sharp line lies on
+    another smooth piece. After ``circuit`` (2,) cells the surface closes on itself.
+    """
+    for n in numba.prange(len(index)):
+        first = index[n, 0]
+        for k in range(index.shape[1]):
+            other, found = index[n, k], False
+            for axis in range(2):
+                away = abs(cells[other, axis] - cells[first, axis])
+                found |= min(away, circuit[axis] - away) > _ADJACENT or low[other, axis] != low[first, axis]
+            others[k, n] = found
 
 
 @numba.njit(cache=True, nogil=True, parallel=True)

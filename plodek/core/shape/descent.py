@@ -6,10 +6,12 @@ On the squared distance over (u, v) (Dennis & Schnabel, Numerical Methods for Un
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numba
 import numpy as np
 
-from plodek.core.arrays import Bools, Floats
+from plodek.core.arrays import Bools, Floats, Ints
 from plodek.core.shape.patch_table import PatchTable, patch_jet
 
 MOST_STEPS = 60
@@ -22,16 +24,30 @@ _LAST = 1e-8
 _FEW = 256
 
 
-def descend(
-    table: PatchTable, wraps: Bools, xyz: Floats, uv: Floats, low: Floats, high: Floats, gap: Floats
-) -> None:
-    """Go down on a table from parameters ``uv`` (n, 2), within bounds (n, 2), towards ``xyz`` (n, 3).
+@dataclass(frozen=True)
+class Seeds:
+    """Samples of a table from which the ways go down, so that their first jets need not be worked out again.
 
-    Changes ``uv``, and sets the squared distances ``gap`` (n,).
+    ``uv``, ``low`` and ``high`` (m, 2) are their parameters and the bounds of their ways, ``jets`` (m, 6, 3)
+    the places and derivatives there.
     """
+
+    uv: Floats
+    low: Floats
+    high: Floats
+    jets: Floats
+
+
+def descend(table: PatchTable, wraps: Bools, xyz: Floats, seeds: Seeds, seed: Ints) -> tuple[Floats, Floats]:
+    """Go down on a table from seeds (n,) towards ``xyz`` (n, 3).
+
+    Gives the parameters (n, 2) and the squared distances (n,).
+    """
+    uv, gap = np.empty((len(xyz), 2)), np.empty(len(xyz))
     # For a few places, waking the cores takes longer than the work.
     down = _descend_some if len(xyz) <= _FEW else _descend_many
-    down(table.series, *table.lines, wraps, xyz, uv, low, high, gap)
+    down(table.series, *table.lines, wraps, xyz, seeds.uv, seeds.low, seeds.high, seeds.jets, seed, uv, gap)
+    return uv, gap
 
 
 @numba.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
@@ -87,16 +103,18 @@ def _bounded_step(
 
 @numba.njit(cache=True, nogil=True, error_model="numpy")
 def _descend_some(
-    series: Floats, us: Floats, vs: Floats, wraps: Bools, xyz: Floats, uv: Floats, low: Floats, high: Floats,
-    gap: Floats,
+    series: Floats, us: Floats, vs: Floats, wraps: Bools, xyz: Floats, starts: Floats, lows: Floats,
+    highs: Floats, jets: Floats, seed: Ints, uv: Floats, gap: Floats,
 ) -> None:  # fmt: skip
     ends = np.array([[us[0], us[-1]], [vs[0], vs[-1]]])
-    jet, after, tried = np.empty((6, 3)), np.empty((6, 3)), np.empty(2)
+    jet, after, sums = np.empty((6, 3)), np.empty((6, 3)), np.empty((3, series.shape[3]))
+    at, tried = np.empty(2), np.empty(2)
     for n in range(len(xyz)):
-        at = uv[n].copy()
-        _jet_at(series, us, vs, ends, wraps, at, high[n], jet)
+        low, high = lows[seed[n]], highs[seed[n]]
+        at[:] = starts[seed[n]]
+        jet[:] = jets[seed[n]]
         for _ in range(MOST_STEPS):
-            su, sv, square = _bounded_step(jet, xyz[n], at, low[n], high[n])
+            su, sv, square = _bounded_step(jet, xyz[n], at, low, high)
             gap[n] = square
             far = max(abs(su) / (us[-1] - us[0]), abs(sv) / (vs[-1] - vs[0]))
             if not far > _LAST:  # its error is the square: this step is the last
@@ -105,7 +123,8 @@ def _descend_some(
             share, value = 1.0, np.inf
             while share > 1e-5:
                 tried[0], tried[1] = at[0] + share * su, at[1] + share * sv
-                _jet_at(series, us, vs, ends, wraps, tried, high[n], after)
+                u, v = _turned(tried[0], ends[0], wraps[0]), _turned(tried[1], ends[1], wraps[1])
+                patch_jet(series, us, vs, u, v, high, after, sums)
                 value = np.sum((after[0] - xyz[n]) ** 2)
                 if value <= square * (1 + ROUND_OFF):
                     break
@@ -123,21 +142,14 @@ def _descend_some(
 
 @numba.njit(cache=True, nogil=True, parallel=True, error_model="numpy")
 def _descend_many(
-    series: Floats, us: Floats, vs: Floats, wraps: Bools, xyz: Floats, uv: Floats, low: Floats, high: Floats,
-    gap: Floats,
+    series: Floats, us: Floats, vs: Floats, wraps: Bools, xyz: Floats, starts: Floats, lows: Floats,
+    highs: Floats, jets: Floats, seed: Ints, uv: Floats, gap: Floats,
 ) -> None:  # fmt: skip
     for part in numba.prange(-(-len(xyz) // _FEW)):
         some = slice(part * _FEW, min((part + 1) * _FEW, len(xyz)))
-        _descend_some(series, us, vs, wraps, xyz[some], uv[some], low[some], high[some], gap[some])
-
-
-@numba.njit(cache=True, nogil=True)
-def _jet_at(
-    series: Floats, us: Floats, vs: Floats, ends: Floats, wraps: Bools, at: Floats, high: Floats, jet: Floats
-) -> None:
-    """Give place and derivatives (6, 3) at parameters (2,) that may have gone on over a seam."""
-    u, v = _turned(at[0], ends[0], wraps[0]), _turned(at[1], ends[1], wraps[1])
-    patch_jet(series, us, vs, u, v, high[0], high[1], jet)
+        _descend_some(
+            series, us, vs, wraps, xyz[some], starts, lows, highs, jets, seed[some], uv[some], gap[some]
+        )
 
 
 @numba.njit(cache=True, nogil=True)

@@ -58,7 +58,9 @@ class PatchTable:
         terms = [int(np.max(np.nonzero(np.abs(series).max(axis=axes) > _ROUND_OFF * size)[0], initial=2)) + 1
                  for axes in ((0, 1, 3, 4), (0, 1, 2, 4))]  # fmt: skip
         self.lines = lines[0], lines[1]
-        self.series = np.ascontiguousarray(series[:, :, : terms[0], : terms[1]])
+        kept = series[:, :, : terms[0], : terms[1]]
+        #: The factors (m, k, p, 3 q) of the terms in v, and of each the places' three parts.
+        self.series = np.ascontiguousarray(kept).reshape(*kept.shape[:3], -1)
         tried = self._grid(lines, _TRIALS)
         self.error = float(np.abs(self.jet(tried)[0] - at(tried)).max()) / size
 
@@ -67,10 +69,14 @@ class PatchTable:
         """Whether the table says what the surface does, to round-off."""
         return self.error <= _EXACT
 
-    def jet(self, uv: Floats) -> Floats:
-        """Give place and derivatives by u, v, uu, uv, vv (6, n, 3) at parameters (n, 2)."""
+    def jet(self, uv: Floats, high: Floats | None = None) -> Floats:
+        """Give place and derivatives by u, v, uu, uv, vv (6, n, 3) at parameters (n, 2).
+
+        On the lines of the upper bounds ``high`` (n, 2) they are those below them.
+        """
         found = np.empty((6, len(uv), 3))
-        _jets(self.series, *self.lines, np.ascontiguousarray(uv), found)
+        bounds = np.full_like(uv, np.inf) if high is None else high
+        _jets(self.series, *self.lines, np.ascontiguousarray(uv), np.ascontiguousarray(bounds), found)
         return found
 
     def _series(self, lines: list[Floats]) -> tuple[Floats, float]:
@@ -112,57 +118,46 @@ def _patch(lines: Floats, at: float, high: float) -> int:
 
 
 @numba.njit(cache=True, nogil=True)
-def _terms(y: float, terms: Floats) -> None:
-    """Give the terms (n, 3) at y, each with its first and second derivative."""
-    t, t1, t2 = 1.0, 0.0, 0.0
-    b, b1, b2 = y, 1.0, 0.0
-    for q in range(len(terms)):
-        terms[q, 0], terms[q, 1], terms[q, 2] = t, t1, t2
-        t, t1, t2, b, b1, b2 = _after(y, t, t1, t2, b, b1, b2)
-
-
-@numba.njit(cache=True, nogil=True)
 def patch_jet(
-    series: Floats, us: Floats, vs: Floats, u: float, v: float, high_u: float, high_v: float, jet: Floats
+    series: Floats, us: Floats, vs: Floats, u: float, v: float, high: Floats, jet: Floats, sums: Floats
 ) -> None:
     """Give place and derivatives by u, v, uu, uv, vv (6, 3) at one place of a table.
 
-    On the line of an upper bound they are those of the patch below it.
+    On the line of an upper bound (2,) they are those of the patch below it. ``sums`` (3, 3 q) is there
+    to work in.
     """
-    i, j = _patch(us, u, high_u), _patch(vs, v, high_v)
+    i, j = _patch(us, u, high[0]), _patch(vs, v, high[1])
     rate_u, rate_v = 2.0 / (us[i + 1] - us[i]), 2.0 / (vs[j + 1] - vs[j])
     x, y = (u - us[i]) * rate_u - 1.0, (v - vs[j]) * rate_v - 1.0
-    jet[:] = 0.0
-    terms = np.empty((series.shape[3], 3))  # in y, with their first and second derivatives
-    _terms(y, terms)
-    t, t1, t2 = 1.0, 0.0, 0.0  # the term in x, and the one after it
-    b, b1, b2 = x, 1.0, 0.0
+    # First over the terms in x, for all factors in a row.
+    sums[:] = 0.0
+    t, t1, t2, b, b1, b2 = 1.0, 0.0, 0.0, x, 1.0, 0.0  # the term in x, and the one after it
     for p in range(series.shape[2]):
-        for d in range(3):
-            f = f1 = f2 = 0.0
-            for q in range(series.shape[3]):
-                factor = series[i, j, p, q, d]
-                f += factor * terms[q, 0]
-                f1 += factor * terms[q, 1]
-                f2 += factor * terms[q, 2]
-            jet[0, d] += t * f
-            jet[1, d] += t1 * f
-            jet[2, d] += t * f1
-            jet[3, d] += t2 * f
-            jet[4, d] += t1 * f1
-            jet[5, d] += t * f2
+        for k in range(series.shape[3]):
+            factor = series[i, j, p, k]
+            sums[0, k] += t * factor
+            sums[1, k] += t1 * factor
+            sums[2, k] += t2 * factor
         t, t1, t2, b, b1, b2 = _after(x, t, t1, t2, b, b1, b2)
     for d in range(3):
-        jet[1, d] *= rate_u
-        jet[2, d] *= rate_v
-        jet[3, d] *= rate_u * rate_u
-        jet[4, d] *= rate_u * rate_v
-        jet[5, d] *= rate_v * rate_v
+        place = du = dv = duu = duv = dvv = 0.0
+        t, t1, t2, b, b1, b2 = 1.0, 0.0, 0.0, y, 1.0, 0.0
+        for k in range(d, series.shape[3], 3):
+            f, f1, f2 = sums[0, k], sums[1, k], sums[2, k]
+            place += t * f
+            du += t * f1
+            dv += t1 * f
+            duu += t * f2
+            duv += t1 * f1
+            dvv += t2 * f
+            t, t1, t2, b, b1, b2 = _after(y, t, t1, t2, b, b1, b2)
+        jet[0, d], jet[1, d], jet[2, d] = place, rate_u * du, rate_v * dv
+        jet[3, d], jet[4, d], jet[5, d] = rate_u * rate_u * duu, rate_u * rate_v * duv, rate_v * rate_v * dvv
 
 
 @numba.njit(cache=True, nogil=True)
-def _jets(series: Floats, us: Floats, vs: Floats, uv: Floats, found: Floats) -> None:
-    jet = np.empty((6, 3))
+def _jets(series: Floats, us: Floats, vs: Floats, uv: Floats, high: Floats, found: Floats) -> None:
+    jet, sums = np.empty((6, 3)), np.empty((3, series.shape[3]))
     for n in range(len(uv)):
-        patch_jet(series, us, vs, uv[n, 0], uv[n, 1], np.inf, np.inf, jet)
+        patch_jet(series, us, vs, uv[n, 0], uv[n, 1], high[n], jet, sums)
         found[:, n] = jet
