@@ -38,6 +38,7 @@ def closest_places() -> None:
     ]
     slowest = max(seconds(lambda s=shape: s.nearest(places), 3) for shape in shapes)
     say("closest places on the slowest analytic surface", f"{1 / slowest:.1f} M/s", ">= 5 M/s")
+    u = np.stack(np.meshgrid(*(np.linspace(0, 1, n) for n in SPHERE), indexing="ij"), -1).reshape(-1, 2)
     vane = lofted_vane()
     around = vane.at(rng.uniform(0, 1, (len(places) // 5, 2))) + 0.002 * rng.normal(
         size=(len(places) // 5, 3)

@@ -14,6 +14,8 @@ from tests.server.standing.strain import edit_at_once, kill_parts, kill_whole, s
 from tests.serving import resident, served
 
 MEMORY = 2000
+#: Tests that try as many random cases as they are told to.
+WITH_MORE_CASES = ("tests/server/test_contract.py", "tests/core/smooth/test_shaping.py")
 
 
 def main() -> int:
@@ -48,11 +50,11 @@ def main() -> int:
         print(
             f"{len(hows)} ends of the server: {found.edits} edits, lost {found.lost}, wrong {found.wrong[:3]}"
         )
-    contract = subprocess.run(
-        [sys.executable, "-m", "pytest", "-q", "-n", "2", "tests/server/test_contract.py"],
-        env=os.environ | {"CONTRACT_EXAMPLES": str(max(12, int(minutes * 8)))},
+    more = subprocess.run(
+        [sys.executable, "-m", "pytest", "-q", "-n", "2", *WITH_MORE_CASES],
+        env=os.environ | {"CONTRACT_EXAMPLES": str(max(12, int(minutes * 8))), "RANDOM_CASES": "200"},
     )
-    bad += contract.returncode
+    bad += more.returncode
     print(f"{(time.monotonic() - began) / 60:.1f} minutes, {'all well' if not bad else f'{bad} faults'}")
     return 1 if bad else 0
 

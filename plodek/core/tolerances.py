@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Final
 
 #: Two places closer than this share of the model's size are one place.
@@ -18,3 +19,5 @@ LARGEST: Final = 1e12
 SMALLEST: Final = 1e-12
 #: Newton steps stop at this share of the parameter range.
 NEWTON: Final = 1e-14
+#: The cosine of the turn, a tenth of a degree, from which on a line of a curve or surface is sharp.
+SHARP: Final = math.cos(math.radians(0.1))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping
 
 import numpy as np
@@ -14,17 +15,22 @@ from plodek.core.blocks.sides import block_normal, side_corners
 from plodek.core.shape.guide import Guide
 from plodek.core.shape.surfaces.surface import Surface
 
+#: How far from its corner a place within a side is looked for, in shares of the layout's size.
+_WITHIN = 1e-3
+
 
 def slants(
     layout: Layout, guides: Mapping[str, Guide], paths: Mapping[Edge, EdgePath], walls: Iterable[Side]
 ) -> dict[Edge, dict[str, float]]:
     """Give for each edge that leaves walls, at each of its corners there, its cosine with their normal.
 
-    Where it leaves several walls at once, as round the corner of a box, the smallest: the distance from the
-    nearest of them counts. The normal is that of the guide that the wall lies on, or of the wall's own edges.
+    Where it leaves several walls at once, as round the corner of a box, their mean by areas: the thin end
+    of a vane leaves the heights on its sides as they are. The normal is that of the guide that the wall lies
+    on, or of the wall's own edges.
     """
-    found: dict[Edge, dict[str, float]] = {}
+    weights, sums = (defaultdict[Edge, dict[str, float]](dict) for _ in range(2))
     for wall in walls:
+        size = side_size(layout, layout.outer[wall])
         for edge, corners in leaving(layout, [wall]).items():
             path = paths.get(edge)
             if path is None:
@@ -32,21 +38,34 @@ def slants(
             for corner in corners:
                 way = path.directions()[edge.index(corner)]
                 cosine = abs(float(way @ _normal(layout, guides, paths, wall, corner)))
-                ends = found.setdefault(edge, {})
-                ends[corner] = min(cosine, ends.get(corner, 1.0))
-    return found
+                weights[edge][corner] = weights[edge].get(corner, 0.0) + size
+                sums[edge][corner] = sums[edge].get(corner, 0.0) + size * cosine
+    return {
+        edge: {corner: total / weights[edge][corner] for corner, total in ends.items()}
+        for edge, ends in sums.items()
+    }
+
+
+def side_size(layout: Layout, use: Use) -> float:
+    """Give the area of a side between its corners, never 0; in the plane its length."""
+    xyz = layout.places(side_corners(layout, use))
+    if len(xyz) == 2:
+        return float(np.linalg.norm(xyz[1] - xyz[0]))
+    return max(0.5 * float(np.linalg.norm(np.cross(xyz[3] - xyz[0], xyz[2] - xyz[1]))), 1e-300)
 
 
 def _normal(
     layout: Layout, guides: Mapping[str, Guide], paths: Mapping[Edge, EdgePath], wall: Side, corner: str
 ) -> Floats:
     """Give the unit normal (3,) of a wall at one of its corners."""
-    surface = guides.get(layout.lies.get(wall, ""))
+    surface, use = guides.get(layout.lies.get(wall, "")), layout.outer[wall]
     if isinstance(surface, Surface):
-        normal = surface.normal(surface.nearest(layout.places([corner])))[0]
+        at = layout.places([corner])
+        within = at + _WITHIN * layout.size() * np.sum(_ways(layout, use, corner, paths.get), axis=0)
+        normal = surface.normals_beside(at, within)[0]
         if np.any(normal):
             return np.asarray(normal)
-    return _across(layout, layout.outer[wall], corner, paths.get)
+    return _across(layout, use, corner, paths.get)
 
 
 def corner_normal(layout: Layout, guides: Mapping[str, Guide], use: Use, corner: str) -> Floats:
@@ -71,13 +90,15 @@ def _edges_at(layout: Layout, use: Use, corner: str) -> list[Edge]:
     return [edge_of(corner, other) for other in others if other != corner]
 
 
+def _ways(layout: Layout, use: Use, corner: str, path_of: Callable[[Edge], EdgePath | None]) -> list[Floats]:
+    """Give the unit directions (3,) in which the edges of a side leave a corner."""
+    found = ((edge, path_of(edge)) for edge in _edges_at(layout, use, corner))
+    return [path.directions()[edge.index(corner)] for edge, path in found if path is not None]
+
+
 def _across(layout: Layout, use: Use, corner: str, path_of: Callable[[Edge], EdgePath | None]) -> Floats:
     """Give the unit normal (3,) across the edges of a side at a corner; else that of the whole side."""
-    ways = []
-    for edge in _edges_at(layout, use, corner):
-        path = path_of(edge)
-        if path is not None:
-            ways.append(path.directions()[edge.index(corner)])
+    ways = _ways(layout, use, corner, path_of)
     if len(ways) < layout.dim - 1:
         return block_normal(layout, use)
     if layout.dim == 2:

@@ -16,8 +16,9 @@ import numpy as np
 from plodek.core.arrays import Bools, Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Layout, Side, Use, edge_of, side_of
+from plodek.core.blocks.normals import side_size
 from plodek.core.blocks.orientation import Orientation
-from plodek.core.blocks.sides import side_corners
+from plodek.core.blocks.sides import opposite, side_corners
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
@@ -36,21 +37,23 @@ def hold(model: Model, blocks: _Blocks, *, shell: bool = False) -> None:
     ``shell`` only the sides are there.
     """
     moved: dict[str, None] = {}
-    for side, use in model.layered.items():
-        if use.block not in blocks:
-            continue
+    # Where walls meet on a sharp line the larger one has the last word.
+    walls = [(side, use) for side, use in model.layered.items() if use.block in blocks]
+    for side, use in sorted(walls, key=lambda one: side_size(model.layout, one[1])):
         lines = lines_from(blocks[use.block], use)
         seen = np.ones(lines.shape[:2], dtype=bool)
         if shell:
             seen[1:-1, 1:-1] = False
         heights = np.zeros(seen.shape)
         heights[seen] = heights_over(model, side, lines, seen)
-        wanted = heights_between(heights)
+        wanted = heights_wanted(model, use, heights)
         if _move(lines, np.divide(wanted, heights, out=np.ones(seen.shape), where=heights > 0)):
             moved[use.block] = None
     if model.layout.dim == 3:  # in the plane no node on an edge of a block has moved
         _put_back(model, blocks, moved)
-        _share(model.layout, blocks, moved)
+        # Of two blocks the one with more walls knows what both of them want on the side between them.
+        count = Counter(use.block for _, use in walls)
+        _share(model.layout, blocks, sorted(moved, key=lambda name: -count[name]))
 
 
 def _share(layout: Layout, blocks: _Blocks, moved: Collection[str]) -> None:
@@ -98,8 +101,10 @@ def heights_over(model: Model, side: Side, lines: Floats, seen: Bools) -> Floats
     wall, first = lines[:, :, 0], lines[:, :, 1][seen]
     if isinstance(guide, Curve):
         return np.asarray(np.linalg.norm(guide.at(guide.nearest(first)) - first, axis=1))
-    surface = guide if isinstance(guide, Surface) else None
-    normals = surface.normal(surface.nearest(wall[seen])) if surface else _normals(wall)[seen]
+    if isinstance(guide, Surface):
+        normals = guide.normals_beside(wall[seen], _inner(wall)[seen])
+    else:
+        normals = _normals(wall)[seen]
     return np.asarray(np.abs(np.einsum("nk,nk->n", first - wall[seen], normals)))
 
 
@@ -109,6 +114,12 @@ def guide_of(layout: Layout, side: Side) -> str | None:
         return layout.lies.get(side)
     follow = layout.follows.get(edge_of(*side))
     return None if follow is None else follow.guide
+
+
+def _inner(wall: Floats) -> Floats:
+    """Give for each node of a wall (na, nb, 3) the next one within it; inner ones stay."""
+    a, b = (np.clip(np.arange(n), min(1, n - 1), max(n - 2, 0)) for n in wall.shape[:2])
+    return wall[np.ix_(a, b)]
 
 
 def _normals(wall: Floats) -> Floats:
@@ -124,12 +135,34 @@ def _normals(wall: Floats) -> Floats:
     return np.asarray(across / np.where(size > 0, size, 1.0))
 
 
-def heights_between(heights: Floats) -> Floats:
-    """Give the heights (na, nb) that go over evenly between those at the corners of a wall."""
-    u, v = (np.linspace(0.0, 1.0, n) for n in heights.shape)
-    low = np.outer(1 - u, [heights[0, 0]])[:, 0] + u * heights[-1, 0]
-    high = np.outer(1 - u, [heights[0, -1]])[:, 0] + u * heights[-1, -1]
-    return np.asarray(low[:, None] * (1 - v) + high[:, None] * v)
+def heights_wanted(model: Model, use: Use, heights: Floats) -> Floats:
+    """Give the heights (na, nb) that a layered wall shall have: those asked for, evenly between its corners.
+
+    ``heights`` (na, nb) tells what is there. An edge that leaves several walls has not on each of them what
+    was asked for: what it has fades away from the corner.
+    """
+    layout = model.layout
+    here, there = side_corners(layout, use), side_corners(layout, opposite(layout, use)[1])
+    asked = [model.heights_asked[edge_of(a, b)][a] for a, b in zip(here, there, strict=True)]
+    evenly = np.array(asked).reshape(-1, 2).T
+    off = at_corners(heights) - evenly
+    return heights_between(evenly, heights.shape) + heights_between(off, heights.shape, _FADING)
+
+
+def at_corners(heights: Floats) -> Floats:
+    """Give those (2, 1 or 2) of heights over a wall (na, nb) that are at its corners."""
+    return heights[np.ix_([0, -1], [0, -1] if heights.shape[1] > 1 else [0])]
+
+
+def heights_between(corners: Floats, shape: tuple[int, ...], fading: float = 1) -> Floats:
+    """Give the heights (na, nb) over a wall from those at its corners (2, 1 or 2)."""
+    found = corners
+    for axis, count in enumerate(shape):
+        if found.shape[axis] > 1:
+            away = np.linspace(0.0, 1.0, count)
+            found = np.tensordot(np.stack([(1 - away) ** fading, away**fading], axis=1), found, (1, axis))
+            found = np.moveaxis(found, 0, axis)
+    return found
 
 
 def _move(lines: Floats, factors: Floats) -> bool:

@@ -9,7 +9,7 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Side, Use, edge_of
-from plodek.core.build.heights import heights_between, heights_over, lines_from
+from plodek.core.build.heights import at_corners, heights_between, heights_over, heights_wanted, lines_from
 from plodek.core.errors import BadValue, CannotSmooth
 from plodek.core.grid.window import Window
 from plodek.core.model.model import Model
@@ -113,10 +113,11 @@ class _Reader:
             heights = heights_over(self.model, side, lines, seen).reshape(seen.shape)
         if self.parts.first is not None and side in self.layout.outer:
             heights = np.full(seen.shape, self.parts.first)
-        elif isinstance(self.settings, SmoothSettings) and (
-            self.layout.dim == 2 or side in self.model.layered
-        ):
-            heights = heights_between(heights)
+        elif isinstance(self.settings, SmoothSettings):
+            if side in self.model.layered:
+                heights = heights_wanted(self.model, use, heights)
+            elif self.layout.dim == 2:
+                heights = heights_between(at_corners(heights), heights.shape)
         size = self.layout.size()
         flat = ~((steps[:, :, 0] > 1e-12 * size) & (heights > 1e-12 * size))
         if np.any(flat):

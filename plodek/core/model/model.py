@@ -13,6 +13,7 @@ from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.edge_path import EdgePath, edge_path
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, Use, edge_of
 from plodek.core.blocks.moulds.after import moulded
+from plodek.core.blocks.normals import slants
 from plodek.core.blocks.operations.keep import kept_on
 from plodek.core.blocks.operations.twins import check_twins, driven
 from plodek.core.blocks.sides import opposite, side_corners
@@ -263,6 +264,15 @@ class Model:
             side: self.layout.outer[side]
             for side, laws in self.sized.items()
             if all(law.layers > 0 for law in laws)
+        }
+
+    @cached_property
+    def heights_asked(self) -> Mapping[Edge, Mapping[str, float]]:
+        """The first heights asked for over `layered` sides, by edges that leave them and their corners."""
+        leaning = slants(self.layout, self.guides, self.paths, self.layered)
+        return {
+            edge: {corner: cosine * self.laid.size_at(edge, corner) for corner, cosine in ends.items()}
+            for edge, ends in leaning.items()
         }
 
     @cached_property

@@ -169,7 +169,7 @@ class SurfaceSearch:
             jets = np.ascontiguousarray(table.jet(self._uv, self._highs).transpose(1, 0, 2))
             self._seeds = Seeds(self._uv, self._lows, self._highs, jets)
         self._xyz = xyz[sound]
-        self._tree = scipy.spatial.cKDTree(self._xyz)
+        self._tree = scipy.spatial.cKDTree(self._xyz, balanced_tree=False)
         self._counts = np.array(counts, dtype=float)
         steps = [s / c * (e[1] - e[0]) for s, c, e in zip(sizes, counts, self._ends, strict=True)]
         self._reach = float(np.max(np.hypot(*steps)))
@@ -268,19 +268,22 @@ def _panel_samples(breaks: Floats, count: int) -> tuple[Floats, Floats, Floats]:
 
 @numba.njit(cache=True, nogil=True, parallel=True)
 def _others(index: Ints, cells: Floats, low: Floats, circuit: Floats, others: Bools) -> None:
-    """Say in ``others`` (count, n) which of the nearest samples ``index`` (n, count) are not by the first.
+    """Say in ``others`` (count, n) which of the nearest samples ``index`` (n, count) lie by none before them.
 
-    One that is cells away from the first may lie in another valley, and one beyond a sharp line lies on
-    another smooth piece. After ``circuit`` (2,) cells the surface closes on itself.
+    One that is cells away from these may lie in another valley, and one beyond a sharp line lies on another
+    smooth piece. After ``circuit`` (2,) cells the surface closes on itself.
     """
     for n in numba.prange(len(index)):
-        first = index[n, 0]
         for k in range(index.shape[1]):
-            other, found = index[n, k], False
-            for axis in range(2):
-                away = abs(cells[other, axis] - cells[first, axis])
-                found |= min(away, circuit[axis] - away) > _ADJACENT or low[other, axis] != low[first, axis]
-            others[k, n] = found
+            other, alone = index[n, k], True
+            for before in index[n, :k]:
+                apart = False
+                for axis in range(2):
+                    away = abs(cells[other, axis] - cells[before, axis])
+                    apart |= min(away, circuit[axis] - away) > _ADJACENT
+                    apart |= low[other, axis] != low[before, axis]
+                alone &= apart
+            others[k, n] = alone
 
 
 @numba.njit(cache=True, nogil=True, parallel=True)

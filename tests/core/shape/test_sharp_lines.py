@@ -193,3 +193,16 @@ def test_a_slide_keeps_what_still_lies_on_its_surface():
     assert list(model.layout.lies.values()) == ["t"]
     grid = build.build(model).grid
     assert max(fit.misfit for fit in walls_of(model, grid).fits) < 1e-13
+
+
+@pytest.mark.parametrize("sharp", [PRISM, TWISTED], ids=["prism", "vane"])
+def test_on_a_sharp_line_the_normal_is_that_of_the_side_one_looks_from(sharp):
+    """A wall that ends at a tail has its own normal there, not by chance that of the wall beyond."""
+    line = sharp.creases[0]
+    at = line.at(np.linspace(0.1, 0.9, 9))
+    uv = sharp.nearest(at)
+    for step in (0.02, -0.02):
+        beside = sharp.at(np.column_stack([np.mod(step + 0 * uv[:, 0], 1.0), uv[:, 1]]))
+        next_to = sharp.normal(np.column_stack([np.mod(step * 1e-4 + 0 * uv[:, 0], 1.0), uv[:, 1]]))
+        assert np.allclose(sharp.normals_beside(at, beside), next_to, atol=1e-4)
+        assert np.allclose(sharp.normals_beside(beside, beside), sharp.normal(sharp.nearest(beside)))

@@ -1,5 +1,7 @@
 """Untangling and polishing: no folded cell where the boundary allows it, and the worst never gets worse."""
 
+import os
+
 import numba
 import numpy as np
 import pytest
@@ -20,6 +22,9 @@ from plodek.core.smooth.sides import Gliding, Sides
 from tests import conftest
 from tests.conftest import numbered
 from tests.core.smooth.conftest import apart, filled, made
+
+#: The soak tries 200.
+RANDOM_CASES = int(os.environ.get("RANDOM_CASES", "12"))
 
 
 def model_of(steps):
@@ -90,7 +95,7 @@ def test_random_layouts_of_12_by_12_blocks_are_untangled():
     """Inner corners displaced by up to 1.5 blocks each way, folded when filled."""
     model = blocks_of("rectangle", 12, 2)
     start = filled(model)
-    for seed in range(12):
+    for seed in range(RANDOM_CASES):
         blocks = displaced(start, random_ways(12, seed))
         run = shaped(model, blocks)
         assert run.began.folded > 150
@@ -103,7 +108,7 @@ def test_boxes_whose_inner_blocks_are_turned_are_untangled():
     """6 × 6 × 6 blocks, the inner 2 × 2 × 2 turned by 60° about random axes."""
     model = blocks_of("box", 6, 2)
     start = filled(model)
-    for seed in range(4):
+    for seed in range(max(RANDOM_CASES // 2, 4)):
         run = shaped(model, displaced(start, turned_ways(6, seed)))
         assert run.began.folded > 0
         assert run.progress.folded == 0, seed

@@ -12,6 +12,7 @@ from plodek.core.errors import BadValue
 from plodek.core.shape.closest import CurveSearch
 from plodek.core.shape.curves.curve import Curve, Jet, wrapped
 from plodek.core.shape.move import Move
+from plodek.core.tolerances import SHARP
 
 #: A fraction that is as good as none, to stay on one side of a corner.
 _BEFORE = 1e-12
@@ -51,7 +52,7 @@ class Joined(Curve):
                 continue
             before, after = self._pieces[n - 1], self._pieces[n]
             cosine = before.tangent(np.array([1.0]))[0] @ after.tangent(np.array([0.0]))[0]
-            if cosine < np.cos(np.radians(0.1)):
+            if cosine < SHARP:
                 found.append(self._ends[n] / self.length)
         return np.union1d(found, [] if self.closed else [0.0, 1.0])
 

@@ -13,7 +13,7 @@ from plodek.core.shape.curves.curve import Curve, Jet
 from plodek.core.shape.curves.parametric import ParametricCurve
 from plodek.core.shape.patch_table import PatchTable
 from plodek.core.shape.surfaces.surface import Border, Facets, SmoothSurface
-from plodek.core.tolerances import SAME_PLACE
+from plodek.core.tolerances import SAME_PLACE, SHARP
 
 _GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(16)
 _PANELS = 6
@@ -21,9 +21,8 @@ _SETTLED = 1e-13
 #: The largest turn of the normal between two neighbouring lines of a drawing, in radians.
 _TURN = np.radians(7.5)
 _MOST_LINES = 160
-#: How far beside a line, in parameters, its normals are looked at; and the cosine below which it is sharp.
+#: How far beside a line, in parameters, its normals are looked at; .
 _BESIDE = 1e-7
-_SHARP = np.cos(np.radians(0.1))
 _ENDS = np.array([0.0, 1.0])
 
 
@@ -119,7 +118,7 @@ class GeneratedSurface(SmoothSurface):
                 uv = np.full((len(along), 2), np.mod(beside, 1.0))
                 uv[:, 1 - axis] = along
                 sides.append(self.normal(uv))
-            if np.min(dot(*sides)) < _SHARP:
+            if np.min(dot(*sides)) < SHARP:
                 found.append(line)
         return np.array(found)
 

@@ -12,6 +12,10 @@ import numpy as np
 from plodek.core.arrays import Floats, Ints, dot
 from plodek.core.shape.closest import SurfaceJet
 from plodek.core.shape.curves.curve import Curve
+from plodek.core.tolerances import SHARP
+
+#: How far towards a place beside it the normal next to a sharp line is taken, in shares of the way.
+_BESIDE = 1e-3
 
 
 @dataclass(frozen=True)
@@ -93,6 +97,18 @@ class Surface(ABC):
     def onto(self, xyz: Floats) -> Floats:
         """Give the nearest places (n, 3) on the surface."""
         return self.at(self.nearest(xyz))
+
+    def normals_beside(self, xyz: Floats, beside: Floats) -> Floats:
+        """Give the unit normals (n, 3) at the places nearest to ``xyz`` (n, 3).
+
+        On a sharp line, where there are two, it is that on the side of ``beside`` (n, 3).
+        """
+        here = self.normal(self.nearest(xyz))
+        off = np.flatnonzero(np.any(beside != xyz, axis=1))
+        there = self.normal(self.nearest(xyz[off] + _BESIDE * (beside[off] - xyz[off])))
+        jumps = dot(here[off], there) < SHARP
+        here[off[jumps]] = there[jumps]
+        return here
 
 
 class SmoothSurface(Surface):
