@@ -42,13 +42,47 @@ def test_what_is_written_is_proved(key, way, name, grids, tmp_path):  # noqa: F8
     assert "mm" in words
 
 
+PARTS = [(key, way) for key, way in WAYS if key in ("stl", "tables")]
+
+
+@pytest.mark.parametrize("name", ["regions", "pole", "ring", "turned twins"])
+@pytest.mark.parametrize(("key", "way"), PARTS)
+def test_triangles_and_tables_are_proved_too(key, way, name, grids, tmp_path):  # noqa: F811
+    _, files = written(key, grids[name], tmp_path, way, unit="mm", factor=2.0)
+    (proof,) = prove_all(files, Cargo(grids[name], "mm", 2.0))
+    assert proof.holds, [f for f in proof.findings if f.fine is False]
+    assert len(proof.findings) == (4 if key == "stl" else 3)
+
+
+@pytest.mark.parametrize(
+    ("key", "old", "new", "said"),
+    [
+        ("stl", "solid walls", "solid wall", "“walls” is missing; “wall” is new"),
+        ("stl", "vertex 0.0 0.0 0.5\n", "vertex -0.1 0.0 0.5\n", "the outer surface is closed"),
+        ("stl", "vertex", "vertex x", "it cannot be read as triangles"),
+        ("tables", "\n1,1,1,1,0.0,", "\n1,1,1,1,1e-15,", "at most 1e-15 off"),
+        ("tables", "\n1,1,1,1,", "\n1,2,1,1,", "there are other blocks, or other cells"),
+        ("tables", "\n1,1,1,1,0.0,", "\n1,1,1,1,zero,", "it is no table of nodes"),
+        ("tables", "\n1,i,1,1,1,2,", "\n1,i,1,1,1,3,", "2 are out of order"),
+    ],
+)
+def test_faults_planted_in_triangles_and_tables_are_found(key, old, new, said, tmp_path):
+    grid = grid_of(*FLOW)
+    _, files = written(key, grid, tmp_path, {}, unit="m", factor=1.0)
+    (hit,) = [file for file in files if file.suffix in (".stl", ".csv") and old in file.read_text()][:1]
+    hit.write_text(hit.read_text().replace(old, new, 1))
+    (proof,) = prove_all(files, Cargo(grid, "m", 1.0))
+    wrong = [f for f in proof.findings if f.fine is False]
+    assert any(said in f"{f.what}: {f.said}".lower() for f in wrong), proof.findings
+
+
 def test_a_hand_off_gives_what_is_needed_to_prove_it(tmp_path):
     grid = grid_of(*FLOW)
     wish = {"unit": "m", "limits": {}, "formats": list(registry.written()), "file_unit": "ft", "scale": 3.0}
     done = hand_off(grid, tmp_path, name="g", **wish)
     heard = []
     proofs = prove_all(done.files, done.sent, lambda share, words: heard.append(words))
-    assert {proof.file.suffix for proof in proofs} == {".cgns", ".xyz", ".vtm", ".vtkhdf", ".xdmf"}
+    assert {proof.file.suffix for proof in proofs} == {".cgns", ".xyz", ".vtm", ".vtkhdf", ".xdmf", ".stl", ".csv"}
     assert all(proof.holds for proof in proofs)
     assert heard == [f"proving {proof.file.name}" for proof in proofs]
     told_in(done.report, proofs)

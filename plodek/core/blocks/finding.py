@@ -1,4 +1,4 @@
-"""Something wrong with a layout that does not break it."""
+"""What is found in a layout, and where."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from plodek.core.blocks.layout import Edge
 
 @dataclass(frozen=True)
 class Finding:
-    """Something wrong with a layout that does not break it: a sentence, and where to look.
+    """Something to tell of a layout, as that something is wrong with it: a sentence, and where to look.
 
     ``gap`` is how far apart the sides of its two blocks are that should be one.
     """

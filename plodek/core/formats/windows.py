@@ -63,14 +63,16 @@ def is_free(grid: Grid, window: Window) -> bool:
     return bool(_free(grid, side, taken)[own].all())
 
 
-def doubled_faces(grid: Grid) -> int:
-    """Count the outer faces that several patches or interfaces hold at once."""
-    count = 0
+def doubled_faces(grid: Grid) -> dict[int, int]:
+    """Count in each block that has any the faces that several patches or interfaces hold at once."""
+    found: dict[int, int] = {}
     for side, taken in _taken(grid).items():
         if len(taken) > 1:
             free = _free(grid, Window(*side), taken)
-            count += sum(grid.faces(window) for window in taken) - int((~free).sum())
-    return count
+            count = sum(grid.faces(window) for window in taken) - int((~free).sum())
+            if count:
+                found[side[0]] = found.get(side[0], 0) + count
+    return found
 
 
 def _taken(grid: Grid) -> dict[tuple[int, int, int], list[Window]]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks import tables
+from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import (
     FLUID,
     Block,
@@ -43,12 +44,16 @@ _UP = np.array([0.0, 0.0, 1.0])
 
 @dataclass(frozen=True)
 class TakenUp:
-    """The layout, the nodes of its edges as fractions (n,), its patches, and what there is to say."""
+    """The layout, the nodes of its edges as fractions (n,), its patches, and what there is to say.
+
+    ``made`` are the blocks that each block of the grid has become.
+    """
 
     layout: Layout
     nodes: Mapping[Edge, Floats]
     patches: Sequence[tuple[str, PatchType, tuple[Side, ...]]]
-    said: tuple[str, ...]
+    said: tuple[Finding, ...]
+    made: Sequence[tuple[str, ...]]
 
 
 def take_up(step: str, grid: Grid, unit: str, within: float = 0.0) -> TakenUp:
@@ -142,13 +147,17 @@ class _TakingUp:
         grid, pieces = self.grid, self.pieces
         names = pieces.names(self.step)
         region = {block: name for name, blocks in grid.regions.items() for block in blocks}
-        turned, folded = [], 0
+        turned, folded = list[int](), dict[int, int]()
+        made: list[tuple[str, ...]] = []
         blocks: dict[str, Block] = {}
         moulds: dict[Name, Mould] = {}
         for block, nodes in enumerate(grid.xyz):
             plus, minus = _handed(nodes, grid.dim)
-            folded += min(plus, minus)
-            lattice = Lattice(nodes)
+            if min(plus, minus):
+                folded[block] = min(plus, minus)
+            if minus > plus:
+                turned.append(block)
+            lattice, own = Lattice(nodes), list[str]()
             for at in pieces.of(block):
                 corners = tuple(names[c] for c in pieces.corners(at))
                 mould = Mould(lattice, corners, pieces.index(at))
@@ -156,11 +165,12 @@ class _TakingUp:
                     mould = mould.turned_round()
                 low = ",".join(str(int(n)) for n in pieces.index(at)[0])
                 name = stable_id(self.step, grid.names[block], "block", low)
+                own.append(name)
                 blocks[name] = Block(mould.corners, region=region.get(block, FLUID))
                 moulds[name] = mould
                 if grid.dim == 3:
-                    moulds |= {side: own for side, own in mould.sides() if side not in moulds}
-            turned += [grid.names[block]] if minus > plus else []
+                    moulds |= {side: part for side, part in mould.sides() if side not in moulds}
+            made.append(tuple(own))
         bends, nodes_of = _edges(moulds.values())
         places = {name: Corner(place(xyz)) for name, xyz in pieces.places(names)}
         layout = Layout(grid.dim, places, blocks, bends=bends, moulds=moulds, twins=tuple(self._twins(names)))
@@ -170,7 +180,8 @@ class _TakingUp:
             raise BadFile(
                 f"its blocks make no layout: {error.what}", remedy="divide them where the grid comes from"
             ) from error
-        return TakenUp(layout, nodes_of, self._patches(names), tuple(self._said(turned, folded, len(blocks))))
+        said = tuple(self._said(turned, folded, made))
+        return TakenUp(layout, nodes_of, self._patches(names), said, made)
 
     def _twins(self, names: Mapping[int, str]) -> Iterator[Twin]:
         """Give the twins, one for all that have the same move."""
@@ -194,17 +205,24 @@ class _TakingUp:
             found.append((patch.name, patch.type, tuple(dict.fromkeys(sides))))
         return found
 
-    def _said(self, turned: Sequence[str], folded: int, count: int) -> Iterator[str]:
-        there = len(self.grid.xyz)
+    def _said(
+        self, turned: Sequence[int], folded: Mapping[int, int], made: Sequence[tuple[str, ...]]
+    ) -> Iterator[Finding]:
+        there, count = len(made), sum(len(own) for own in made)
         if count != there:
-            yield f"{there} received blocks were divided into {count}, so that they meet on whole sides"
+            parts = [name for own in made if len(own) > 1 for name in own]
+            text = f"{there} received blocks were divided into {count}, so that they meet on whole sides"
+            yield Finding(text, tuple(parts))
         if turned:
+            named = ", ".join(self.grid.names[block] for block in turned[:_NAMED])
             more = f" and {len(turned) - _NAMED} more" if len(turned) > _NAMED else ""
-            yield f"left-handed, and turned round: {', '.join(turned[:_NAMED])}{more}"
+            text = f"left-handed, and turned round: {named}{more}"
+            yield Finding(text, tuple(name for block in turned for name in made[block]))
         if self.apart:
-            yield f"nodes of blocks that meet were up to {self.apart} apart, and are one now"
+            yield Finding(f"nodes of blocks that meet were up to {self.apart} apart, and are one now")
         if folded:
-            yield f"{folded} cells are folded: Check shows them, and Untangle unfolds them"
+            text = f"{sum(folded.values())} cells are folded: Check shows them, and Untangle unfolds them"
+            yield Finding(text, tuple(name for block in folded for name in made[block]))
 
 
 def _edges(moulds: Iterable[Mould]) -> tuple[dict[Edge, Curve], dict[Edge, Floats]]:

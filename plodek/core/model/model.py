@@ -11,6 +11,7 @@ from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.edge_path import EdgePath, edge_path
+from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, Use, edge_of
 from plodek.core.blocks.moulds.after import moulded
 from plodek.core.blocks.normals import slants
@@ -69,6 +70,8 @@ class Model:
     groups: Mapping[str, Group] = field(default_factory=dict)
     #: What steps have to say about what they did, by their ids.
     reports: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    #: Those of the reports that tell of a place, with that.
+    located: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict)
     layout: Layout = field(default_factory=lambda: Layout(2))
     spacing: Spacing = field(default_factory=Spacing)
     #: Wanted cell sizes, from which tiers without a count get one.
@@ -355,11 +358,15 @@ class Model:
             known=self.facts,
         )
 
-    def reporting(self, step: str, *said: str) -> Model:
-        """Give the model with more that a step has to say about what it did."""
-        reports = dict(self.reports) | {step: (*self.reports.get(step, ()), *said)}
+    def reporting(self, step: str, *said: str | Finding) -> Model:
+        """Give the model with more that a step has to say about what it did, and where."""
+        texts = (one.text if isinstance(one, Finding) else one for one in said)
+        located = (*self.located.get(step, ()), *(one for one in said if isinstance(one, Finding)))
         return replace(
-            self, reports=reports, known=self.known if "facts" not in self.__dict__ else self.facts
+            self,
+            reports=dict(self.reports) | {step: (*self.reports.get(step, ()), *texts)},
+            located=dict(self.located) | {step: located} if located else self.located,
+            known=self.known if "facts" not in self.__dict__ else self.facts,
         )
 
     def curve(self, name: str) -> Curve:

@@ -26,7 +26,7 @@ def prove_blocks(grid: Grid, unit: str, wanted: Cargo | None) -> Iterator[Findin
         yield findings.patches(_patches(grid), _patches(wanted.grid, wanted.factor))
     free = _faces(grid, grid.unnamed)
     faces = sum(grid.patch_faces(patch) for patch in grid.patches)
-    wrong = {"in none": len(free[1]), "in two": doubled_faces(grid)}
+    wrong = {"in none": len(free[1]), "in two": sum(doubled_faces(grid).values())}
     near = 1e-3 * np.sqrt(np.linalg.norm(free[0], axis=1))
     yield findings.named(wrong, faces, len(grid.patches), free[1], near)
     yield _agree("Interfaces agree, node by node", grid, grid.interfaces)

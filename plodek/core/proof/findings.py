@@ -123,7 +123,9 @@ def folded(volumes: Floats, count: int) -> Finding:
     )
 
 
-def closed(vectors: Floats, centres: Floats, volume: float, dim: int = 3) -> tuple[Finding, Finding]:
+def closed(
+    vectors: Floats, centres: Floats, volume: float, dim: int = 3, within: float = CLOSED
+) -> tuple[Finding, Finding]:
     """Judge the outer surface: area vectors and centres (n, 3) of its faces, and the volume within it."""
     total = float(np.linalg.norm(vectors, axis=1).sum())
     rest = float(np.linalg.norm(vectors.sum(axis=0)))
@@ -132,7 +134,7 @@ def closed(vectors: Floats, centres: Floats, volume: float, dim: int = 3) -> tup
     off = abs(enclosed - volume) / abs(volume) if volume else float("inf")
     return (
         Finding(
-            "The outer surface is closed", rest <= CLOSED * total,
+            "The outer surface is closed", rest <= within * total,
             f"its area vectors sum up to {rest:.1e}, of {total:.4g}",
         ),
         Finding(

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import shutil
 import subprocess
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from plodek.core.errors import OverBudget, PlodekError
@@ -13,9 +14,12 @@ from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.handoff import Tell, unheard_of
 from plodek.core.formats.mesh import Mesh
+from plodek.core.formats.tables.write import EDGES
 from plodek.core.proof.blocks import prove_blocks
 from plodek.core.proof.cells import prove_cells
 from plodek.core.proof.findings import Finding
+from plodek.core.proof.surface import prove_surface
+from plodek.core.proof.table import prove_tables
 
 _CHECKER = "cgnscheck"
 #: Seconds that the standard's checker has.
@@ -40,14 +44,12 @@ def prove(path: Path, wanted: Cargo | None = None) -> Proof:
 
     A file that cannot be read is a finding and no error.
     """
-    try:
+
+    def looked() -> Iterable[Finding]:
         found, unit = registry.opened(path)
-        looked = prove_cells(found, wanted) if isinstance(found, Mesh) else prove_blocks(found, unit, wanted)
-        findings = list(looked)
-    except OverBudget as error:
-        findings = [Finding("It can be read back", None, f"not tried: {error}")]
-    except PlodekError as error:
-        findings = [Finding("It can be read back", False, str(error))]
+        return prove_cells(found, wanted) if isinstance(found, Mesh) else prove_blocks(found, unit, wanted)
+
+    findings = _found(looked)
     if path.suffix.lower() == ".cgns":
         findings.insert(1, _checked(path))
     return Proof(path, tuple(findings))
@@ -59,12 +61,38 @@ def prove_all(files: Sequence[Path], wanted: Cargo | None = None, tell: Tell = u
     ``tell`` hears how far it is, and may end it by raising Halted.
     """
     endings = [one.endings[0] for one in registry.readers()]
-    whole = [file for file in files if file.suffix in endings]
+    todo = [(file, partial(prove, file, wanted)) for file in files if file.suffix in endings]
+    if wanted is not None:
+        todo += [(file, partial(_proved, file, look)) for file, look in _of_parts(files, wanted)]
     found = []
-    for number, file in enumerate(whole):
-        tell(number / len(whole), f"proving {file.name}")
-        found.append(prove(file, wanted))
+    for number, (file, work) in enumerate(todo):
+        tell(number / len(todo), f"proving {file.name}")
+        found.append(work())
     return found
+
+
+def _of_parts(files: Sequence[Path], wanted: Cargo) -> Iterator[tuple[Path, Callable[[], Iterable[Finding]]]]:
+    """Give how to look at what no format reads as a grid: triangles of patches, and tables."""
+    triangles = [file for file in files if file.suffix == ".stl"]
+    if triangles:
+        yield triangles[0], partial(prove_surface, triangles, wanted)
+    for edges in (file for file in files if file.name.endswith(EDGES)):
+        nodes = edges.with_name(edges.name.removesuffix(EDGES) + ".csv")
+        yield nodes, partial(prove_tables, nodes, edges, wanted)
+
+
+def _proved(file: Path, look: Callable[[], Iterable[Finding]]) -> Proof:
+    return Proof(file, tuple(_found(look)))
+
+
+def _found(look: Callable[[], Iterable[Finding]]) -> list[Finding]:
+    """Look at a file; that it cannot be read is a finding."""
+    try:
+        return list(look())
+    except OverBudget as error:
+        return [Finding("It can be read back", None, f"not tried: {error}")]
+    except PlodekError as error:
+        return [Finding("It can be read back", False, str(error))]
 
 
 def told_in(report: Path, proofs: Sequence[Proof]) -> None:

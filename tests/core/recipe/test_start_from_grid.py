@@ -71,6 +71,8 @@ def test_a_block_with_its_axes_in_any_order_is_the_same_and_right_handed(turn):
         np.linalg.det([[np.sign(a) * (abs(a) - 1 == axis) for axis in range(3)] for a in turn.axes]) < 0
     )
     assert ("left-handed, and turned round: Block0001" in said) == bool(mirrored)
+    shown = [one.blocks for one in model.located["s0"] if "left-handed" in one.text]
+    assert shown == [tuple(model.layout.blocks)] * bool(mirrored)
 
 
 def test_the_dewatering_bend_is_cured(demos):
@@ -102,6 +104,9 @@ def test_blocks_that_meet_on_parts_of_sides_are_divided_there_and_everywhere_bey
     built = build.filled_grid(model)
     assert np.array_equal(nodes_of(built), nodes_of(grid))
     assert "2 received blocks were divided into 3" in " ".join(model.reports["s0"])
+    (divided,) = (one for one in model.located["s0"] if "divided" in one.text)
+    assert len(divided.blocks) == 2
+    assert set(divided.blocks) < set(model.layout.blocks)
 
 
 @pytest.mark.parametrize("cells", [3, 4, 10])

@@ -3874,7 +3874,7 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description Something wrong with the blocks, in words, with what to show.
+         * @description What is found in the blocks, in words, with what to show.
          */
         "ModelOut.FindingOut": {
             /** Text */
@@ -4014,6 +4014,11 @@ export interface components {
              * @default []
              */
             report: string[];
+            /**
+             * Located
+             * @default []
+             */
+            located: components["schemas"]["ModelOut.FindingOut"][];
         };
         /**
          * TierOut
@@ -4613,7 +4618,7 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description Something wrong with the blocks, in words, with what to show.
+         * @description What is found in the blocks, in words, with what to show.
          */
         "PreviewOut.FindingOut": {
             /** Text */
@@ -4841,6 +4846,11 @@ export interface components {
              * @default []
              */
             report: string[];
+            /**
+             * Located
+             * @default []
+             */
+            located: components["schemas"]["PreviewOut.FindingOut"][];
         };
         /**
          * TierOut

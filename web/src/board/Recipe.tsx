@@ -5,6 +5,7 @@ import { sentence } from "../model/sentences";
 import type { Step } from "../model/types";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
+import { useShow } from "../stages/forms/AdviceList";
 import { Empty, Heading } from "../theme/parts";
 
 const Chip = chakra("button", {
@@ -21,6 +22,17 @@ const Chip = chakra("button", {
     textAlign: "left",
     overflowWrap: "anywhere",
     _hover: { borderColor: "ochre" },
+  },
+});
+
+const ShowMe = chakra("button", {
+  base: {
+    ml: "1.5",
+    textDecoration: "underline",
+    textUnderlineOffset: "2px",
+    cursor: "pointer",
+    whiteSpace: "nowrap",
+    _hover: { color: "ink" },
   },
 });
 
@@ -154,6 +166,7 @@ export function Recipe() {
 
 function Row({ step, index, after }: { step: Step; index: number; after: boolean }) {
   const { model, kinds, edit, keepSteps } = useBoardData();
+  const show = useShow();
   const editing = useBoard((board) => board.draft?.step.id === step.id && !board.draft.isNew);
   const kind = kinds.get(step.kind);
   const state = model.steps[index];
@@ -198,11 +211,19 @@ function Row({ step, index, after }: { step: Step; index: number; after: boolean
           {state.error}
         </Text>
       )}
-      {state?.report.map((line) => (
-        <Text key={line} color="teal" fontSize="11px" pl="24px">
-          {line}
-        </Text>
-      ))}
+      {state?.report.map((line) => {
+        const place = state.located.find((one) => one.text === line);
+        return (
+          <Text key={line} color="teal" fontSize="11px" pl="24px">
+            {line}
+            {place && (
+              <ShowMe title="The blocks that this is about" onClick={() => show(place)}>
+                Show me
+              </ShowMe>
+            )}
+          </Text>
+        );
+      })}
       {state?.state === "waiting" && (
         <Text color="muted" fontSize="11px" pl="24px">
           waits for the step above

@@ -12,6 +12,9 @@ from plodek.core.formats import block_map
 from plodek.core.formats.cargo import Cargo
 from plodek.core.grid.window import part_of
 
+#: The ending of the table of nodes along block edges.
+EDGES = ".edges.csv"
+
 
 def write(path: Path, cargo: Cargo) -> list[Path]:
     """Write ``NAME.csv`` with all nodes, ``NAME.edges.csv`` with those along block edges, and the map.
@@ -28,7 +31,7 @@ def write(path: Path, cargo: Cargo) -> list[Path]:
                 i, j, k = (index.ravel() + 1 for index in np.indices(nodes.shape[:3]))
                 columns = [i + low, j, k, *nodes.reshape(-1, 3).T]
                 out.writerows(zip([block + 1] * len(i), *(c.tolist() for c in columns), strict=True))
-    edges = path.with_suffix(".edges.csv")
+    edges = path.with_suffix(EDGES)
     with edges.open("w", newline="", encoding="utf-8") as file:
         out = csv.writer(file)
         out.writerow(

@@ -23,6 +23,15 @@ class PreviewIn(Message):
     against: list[dict[str, Any]] = Field(default=[], max_length=MOST_STEPS)
 
 
+class FindingOut(Message):
+    """What is found in the blocks, in words, with what to show."""
+
+    text: str
+    blocks: list[str]
+    corners: list[str]
+    edges: list[Pair]
+
+
 class StepState(Message):
     """How a step fared; later ones wait behind a failed one."""
 
@@ -31,6 +40,8 @@ class StepState(Message):
     error: str = ""
     labels: dict[str, str] = Field(default={})
     report: list[str] = Field(default=[])
+    #: Those of the report that tell of blocks which are there.
+    located: list[FindingOut] = Field(default=[])
 
 
 @dataclass(slots=True)
@@ -79,15 +90,6 @@ class SideOut:
     lies: str | None
     patch: str | None
     blocks: list[str]
-
-
-class FindingOut(Message):
-    """Something wrong with the blocks, in words, with what to show."""
-
-    text: str
-    blocks: list[str]
-    corners: list[str]
-    edges: list[Pair]
 
 
 @dataclass(slots=True)

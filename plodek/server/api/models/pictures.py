@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
 from math import prod
 from typing import Any, cast
 
 from plodek.core.blocks.continuing import EdgeEnd
+from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Side, Use
 from plodek.core.blocks.plan import clearest, plan
 from plodek.core.errors import NothingFound
@@ -79,7 +82,7 @@ def model_out(evaluation: Evaluation) -> ModelOut:
             )
             for p in model.patches
         ],
-        findings=_findings(model) if laid else [],
+        findings=_findings(model.facts.findings) if laid else [],
         twins=[[[a, b] for a, b in twin.corners.items()] for twin in layout.twins],
         regions=list(layout.regions),
         jumps=[
@@ -108,12 +111,12 @@ def _plane_step(evaluation: Evaluation) -> int | None:
     return next((n for n, model in enumerate(evaluation.models) if model.lift), None)
 
 
-def _findings(model: Model) -> list[FindingOut]:
+def _findings(found: Iterable[Finding]) -> list[FindingOut]:
     return [
         FindingOut(
             text=f.text, blocks=list(f.blocks), corners=list(f.corners), edges=[list(e) for e in f.edges]
         )
-        for f in model.facts.findings
+        for f in found
     ]
 
 
@@ -176,14 +179,24 @@ def _steps(evaluation: Evaluation) -> list[StepState]:
     for number, step in enumerate(evaluation.recipe.steps):
         named = labels_in(step, evaluation.before(number))
         if evaluation.failed is None or number < evaluation.failed:
-            report = list(evaluation.model.reports.get(step.id, ()))
-            states.append(StepState(state="ok", labels=named, report=report))
+            model = evaluation.model
+            report = list(model.reports.get(step.id, ()))
+            located = _findings(_still_there(model, model.located.get(step.id, ())))
+            states.append(StepState(state="ok", labels=named, report=report, located=located))
         elif number == evaluation.failed and evaluation.error is not None:
             error = evaluation.error
             states.append(StepState(state="error", title=error.title, error=str(error), labels=named))
         else:
             states.append(StepState(state="waiting", labels=named))
     return states
+
+
+def _still_there(model: Model, found: Iterable[Finding]) -> Iterator[Finding]:
+    """Give what is found in blocks that later steps have left."""
+    for one in found:
+        blocks = tuple(block for block in one.blocks if block in model.layout.blocks)
+        if blocks:
+            yield replace(one, blocks=blocks)
 
 
 def _edges(model: Model) -> list[EdgeOut]:

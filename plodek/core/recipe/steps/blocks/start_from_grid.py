@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, edge_of, side_of
 from plodek.core.blocks.operations.copies import join, meeting
 from plodek.core.budget import need
@@ -127,12 +128,17 @@ def _patches(model: Model, taken: TakenUp, names: Mapping[str, str]) -> Iterator
     yield from found.values()
 
 
-def _said(grid: Grid, taken: TakenUp) -> Iterator[str]:
+def _said(grid: Grid, taken: TakenUp) -> Iterator[Finding]:
+    def told(text: str, blocks: Iterable[int]) -> Finding:
+        return Finding(text, tuple(name for block in sorted(set(blocks)) for name in taken.made[block]))
+
     yield from taken.said
     twice = doubled_faces(grid)
     if twice:
-        yield f"{twice} faces are in several patches or interfaces: the last patch has them"
+        faces = sum(twice.values())
+        yield told(f"{faces} faces are in several patches or interfaces: the last patch has them", twice)
     if grid.patches and grid.unnamed:
-        yield f"{sum(grid.faces(w) for w in grid.unnamed)} outer faces are in no patch"
+        faces = sum(grid.faces(w) for w in grid.unnamed)
+        yield told(f"{faces} outer faces are in no patch", (w.block for w in grid.unnamed))
     if not grid.patches:
-        yield "no outer face is in a patch yet"
+        yield Finding("no outer face is in a patch yet")

@@ -37,11 +37,8 @@ class SewStep(ShapeStep):
         if not surfaces:
             raise BadValue("there is no surface to sew", remedy="bring in surfaces first")
         sewn = mend.sew(surfaces, self.sizes(model, self.tolerance, "tolerance"))
-        return replace(
-            model,
-            guides=dict(model.guides) | sewn.surfaces,
-            reports=dict(model.reports) | {self.id: tuple(_said(sewn, model.unit))},
-        )
+        after = replace(model, guides=dict(model.guides) | sewn.surfaces)
+        return after.reporting(self.id, *_said(sewn, model.unit))
 
 
 def _said(sewn: mend.Sewn, unit: str) -> list[str]:
