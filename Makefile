@@ -17,7 +17,7 @@ demo: build/python build/pages build/kernels
 test: setup lint
 	$(BIN)/python -m pytest -n 2 --dist worksteal --ignore tests/browser
 	PYTHONPATH=. $(BIN)/python bench/bench.py --quick
-	$(BIN)/python -m pytest tests/browser  # alone: a browser draws on both cores
+	$(BIN)/python -m pytest -n 2 --dist worksteal tests/browser
 	@git diff --exit-code --stat || { echo "set-up or tests have changed the tree"; exit 1; }
 
 # What is quick to know: lint, types, the core's and the server's tests without the slow ones.

@@ -82,7 +82,15 @@ def test_a_hand_off_gives_what_is_needed_to_prove_it(tmp_path):
     done = hand_off(grid, tmp_path, name="g", **wish)
     heard = []
     proofs = prove_all(done.files, done.sent, lambda share, words: heard.append(words))
-    assert {proof.file.suffix for proof in proofs} == {".cgns", ".xyz", ".vtm", ".vtkhdf", ".xdmf", ".stl", ".csv"}
+    assert {proof.file.suffix for proof in proofs} == {
+        ".cgns",
+        ".xyz",
+        ".vtm",
+        ".vtkhdf",
+        ".xdmf",
+        ".stl",
+        ".csv",
+    }
     assert all(proof.holds for proof in proofs)
     assert heard == [f"proving {proof.file.name}" for proof in proofs]
     told_in(done.report, proofs)
