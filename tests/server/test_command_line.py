@@ -67,7 +67,7 @@ def test_the_gate_chamber_leaves_in_every_format_and_comes_back_by_each(tmp_path
         ".csv",
     }
     assert set(told["proofs"]) == {
-        f"gate-chamber{end}" for end in (".cgns", ".xyz", ".vtm", ".vtkhdf", ".xdmf")
+        f"gate-chamber{end}" for end in (".cgns", ".xyz", ".vtm", ".vtkhdf", ".xdmf", ".stl", ".csv")
     }
     for file, map_of in (("gate-chamber.cgns", None), ("gate-chamber.xyz", "gate-chamber.map.json")):
         start = {"kind": "start-from-grid", "id": "s", "file": file, "map": map_of}

@@ -41,7 +41,8 @@ def test_every_format_is_handed_off_and_proved(client, box):
     done = hand_off(client, box, formats=[one["key"] for one in offered], unit="mm")
     assert done["state"] == "done", done
     proofs = done["result"]["proofs"]
-    assert {proof["file"] for proof in proofs} == {"box.cgns", "box.xyz", "box.vtm", "box.vtkhdf", "box.xdmf"}
+    endings = ("cgns", "xyz", "vtm", "vtkhdf", "xdmf", "stl", "csv")
+    assert {proof["file"] for proof in proofs} == {f"box.{ending}" for ending in endings}
     assert all(proof["holds"] for proof in proofs)
     data = client.get(f"/api/jobs/{done['id']}/download").data
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
@@ -61,6 +62,18 @@ def test_hand_offs_are_listed_and_written_again_to_the_byte(client, box):
     assert (oldest["cells"], newest["cells"]) == (4**3 * 2, 6**3 * 2)
     assert newest["holds"]
     assert newest["there"]
+    assert newest["against"] == oldest["id"]
+    assert newest["changes"][0] == "cells 128 → 432"
+    assert newest["changes"][-3:] == [
+        "faces of inflow 16 → 36", "faces of outflow 16 → 36", "faces of walls 128 → 288",
+    ]  # fmt: skip
+    assert (oldest["against"], oldest["changes"]) == (None, [])
+    turned = client.get(f"/api/projects/{box}/handoffs?against={other['id']}").json["handoffs"]
+    assert [one["against"] for one in turned] == [None, other["id"]]
+    assert turned[1]["changes"][0] == "cells 432 → 128"
+    strange = client.get(f"/api/projects/{box}/handoffs?against=none")
+    assert strange.status_code == 404
+    assert "no such hand-off" in strange.json["detail"]
     assert newest["asked"]["formats"] == wish["formats"]
     client.application.extensions["plodek"].desk.download_path(first["id"]).unlink()
     assert [one["there"] for one in listed(client, box)] == [True, False]

@@ -14,7 +14,10 @@ MOST = 50
 
 @dataclass(frozen=True)
 class HandedOff:
-    """A hand-off: when it ended, of which revision, how it was asked for, its files and what proof found."""
+    """A hand-off: when it ended, of which revision, how it was asked for, its files and what proof found.
+
+    ``facts`` are those of its grid.
+    """
 
     id: str
     ended: float
@@ -27,6 +30,7 @@ class HandedOff:
     cells: int
     holds: bool
     factor: float
+    facts: dict[str, Any]
 
 
 def last_dry_run(project: Project, revision: int) -> tuple[str, dict[str, Any], dict[str, Any]] | None:
@@ -51,7 +55,7 @@ def listed(project: Project) -> list[HandedOff]:
                 HandedOff(
                     job.id, job.changed, asked["revision"], asked, result["name"], result["files"],
                     result["bytes"], result["digest"], result["facts"]["cells"],
-                    all(proof["holds"] for proof in result["proofs"]), result["factor"],
+                    all(proof["holds"] for proof in result["proofs"]), result["factor"], result["facts"],
                 )
             )  # fmt: skip
     return found

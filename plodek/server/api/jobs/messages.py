@@ -41,6 +41,7 @@ class HandoffOut(Message):
     """A hand-off that was made: when, of which revision, how it was asked for, and what came of it.
 
     ``digest`` tells whether two are alike to the byte, ``there`` whether the files can still be fetched.
+    ``changes`` are told against the hand-off ``against``, which is the one before where none was chosen.
     """
 
     id: str
@@ -55,12 +56,20 @@ class HandoffOut(Message):
     holds: bool
     factor: float
     there: bool
+    against: str | None
+    changes: list[str]
 
 
 class HandoffsOut(Message):
     """The hand-offs of a project, the last first."""
 
     handoffs: list[HandoffOut]
+
+
+class AgainstQuery(Message):
+    """The hand-off that others are held against."""
+
+    against: str | None = Field(default=None, max_length=64)
 
 
 class DryRunIn(Message):

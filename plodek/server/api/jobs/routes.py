@@ -16,6 +16,7 @@ from pydantic import BaseModel
 from plodek.core.build.assemble import assemble
 from plodek.core.errors import NothingFound, NotReady
 from plodek.core.fingerprint import fingerprint
+from plodek.core.formats.changes import changes
 from plodek.core.formats.registry import writers
 from plodek.server.api.context import desk, engine, evaluated, files_of, sends, user
 from plodek.server.api.grids.messages import PartOf
@@ -23,6 +24,7 @@ from plodek.server.api.grids.pictures import grid_picture, plane_picture
 from plodek.server.api.grids.routes import shown_of
 from plodek.server.api.jobs.fields import field_picture
 from plodek.server.api.jobs.messages import (
+    AgainstQuery,
     BuildIn,
     DryRunIn,
     FieldQuery,
@@ -34,6 +36,7 @@ from plodek.server.api.jobs.messages import (
 from plodek.server.door.roles import need_role, needs
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import handoffs, projects
+from plodek.server.store.handoffs import HandedOff
 from plodek.server.store.tables import Job
 
 blueprint = APIBlueprint("jobs", __name__)
@@ -79,15 +82,29 @@ def ask_handoff(project: int, json_data: HandoffIn) -> JobOut:
 
 
 @blueprint.get("/projects/<int:project>/handoffs")
+@blueprint.input(AgainstQuery, location="query")
 @blueprint.output(HandoffsOut)
 @needs("see")
-def get_handoffs(project: int) -> HandoffsOut:
-    """List what has been handed off, the last first."""
+def get_handoffs(project: int, query_data: AgainstQuery) -> HandoffsOut:
+    """List what has been handed off, the last first; each held against one, or else the one before it."""
+    made = handoffs.listed(projects.get(project))
+    chosen = next((one for one in made if one.id == query_data.against), None)
+    if query_data.against and chosen is None:
+        raise NothingFound("there is no such hand-off", remedy="choose one that is listed")
+    befores = [chosen] * len(made) if chosen else [*made, None][1:]
     return HandoffsOut(
-        handoffs=[
-            HandoffOut(there=desk().download_path(one.id).is_file(), **asdict(one))
-            for one in handoffs.listed(projects.get(project))
-        ]
+        handoffs=[_handoff_out(one, before) for one, before in zip(made, befores, strict=True)]
+    )
+
+
+def _handoff_out(one: HandedOff, before: HandedOff | None) -> HandoffOut:
+    told = asdict(one)
+    del told["facts"]
+    return HandoffOut(
+        there=desk().download_path(one.id).is_file(),
+        against=before.id if before and before is not one else None,
+        changes=changes(before.facts, one.facts) if before else [],
+        **told,
     )
 
 

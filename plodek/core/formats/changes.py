@@ -1,0 +1,71 @@
+"""What differs between two hand-offs, by the facts that were told of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any, TypeAlias
+
+from plodek.core.check.metric import LENGTH
+from plodek.core.check.metrics import BY_KEY
+
+_Facts: TypeAlias = Mapping[str, Any]
+_COUNTS = {
+    "cells": "cells",
+    "blocks": "blocks",
+    "folded": "folded cells",
+    "unnamed_faces": "faces in no patch",
+}
+#: Figures that differ by less than this share of themselves are alike; and those without a unit, by this.
+_ALIKE, _ROUNDED = 1e-6, 1e-4
+
+
+def changes(before: _Facts, after: _Facts) -> list[str]:
+    """Tell in short what differs between the grids of two hand-offs: counts, volume, worst cells, patches.
+
+    Lengths are told as they stand in the files; where these are in different units, no volume is.
+    """
+    return [*_figures(before, after), *_patches(before["patches"], after["patches"])]
+
+
+def _figures(before: _Facts, after: _Facts) -> Iterator[str]:
+    units = [facts["unit"] or f"{facts['metres']:.6g} m" for facts in (before, after)]
+    if units[0] != units[1]:
+        yield f"in {units[1]} in place of {units[0]}"
+    for key, words in _COUNTS.items():
+        if before[key] != after[key]:
+            yield f"{words} {_grouped(before[key])} → {_grouped(after[key])}"
+    if units[0] == units[1]:
+        yield from _changed("volume", "", before["volume"], after["volume"], "{:.6g}")
+    for key, now in after["metrics"].items():
+        then = before["metrics"].get(key)
+        if then is not None and key in BY_KEY:
+            unit, what = BY_KEY[key].unit, f"{BY_KEY[key].label}: worst"
+            if unit != LENGTH:
+                off = abs(now["worst"] - then["worst"]) > _ROUNDED
+                yield from _changed(what, unit, then["worst"], now["worst"], "{:.3g}") if off else ()
+            elif before["unit"] and units[0] == units[1]:
+                yield from _changed(what, f" {units[1]}", then["worst"], now["worst"], "{:.3g}")
+
+
+def _patches(before: _Facts, after: _Facts) -> Iterator[str]:
+    for name in before.keys() - after.keys():
+        yield f"no patch {name} any more"
+    for name, now in after.items():
+        then = before.get(name)
+        if then is None:
+            yield f"patch {name} is new"
+        elif then["type"] != now["type"]:
+            yield f"patch {name} is {now['type']} in place of {then['type']}"
+        elif then["faces"] != now["faces"]:
+            yield f"faces of {name} {_grouped(then['faces'])} → {_grouped(now['faces'])}"
+
+
+def _changed(what: str, sign: str, then: float, now: float, form: str) -> Iterator[str]:
+    """Tell of a figure whose digits have changed, by more than rounding."""
+    words = [form.format(value) + sign for value in (then, now)]
+    if words[0] != words[1] and abs(now - then) > _ALIKE * max(abs(then), abs(now)):
+        yield f"{what} {words[0]} → {words[1]}"
+
+
+def _grouped(count: int) -> str:
+    return f"{count:,}".replace(",", "\u202f")
