@@ -55,6 +55,34 @@ def test_a_grid_leaves_in_chosen_formats_is_proved_solved_on_and_listed(board: B
     expect(formats.get_by_label("PLOT3D: Byte order")).to_have_value("big-endian")  # as it was done last
 
 
+def test_hand_offs_are_held_against_each_other(board: Board):
+    page = board.page
+    frame = {"kind": "frame", "id": "f", "shape": "box", "width": 2, "height": 1, "depth": 1}
+    walls = {"kind": "patch", "id": "w", "name": "walls", "faces": {"rest": True}}
+    made = page.request.post(f"{board.address}/api/projects", data={"name": "Three times"}).json()["id"]
+    place = f"{board.address}/api/projects/{made}"
+    for state, cut in enumerate(([], [0.5], [0.5, 1])):
+        cuts = [{"kind": "cut", "id": "c", "by": "x", "at": cut}] if cut else []
+        wish = {"base": state, "steps": [frame, *cuts, walls]}
+        assert page.request.put(f"{place}/recipe", data=wish).ok
+        job = page.request.post(f"{place}/handoffs", data={}).json()
+        while page.request.get(f"{board.address}/api/jobs/{job['id']}").json()["state"] != "done":
+            page.wait_for_timeout(200)
+    page.goto(board.address)
+    page.get_by_text("Three times", exact=True).first.click()
+    board.go("Hand-off")
+    third, second, first = (board.hand.get_by_role("group", name=f"Hand-off of state {n}") for n in (3, 2, 1))
+    expect(third).to_contain_text("against state 2")
+    expect(third).to_contain_text("blocks 2 → 3")
+    expect(second).to_contain_text("blocks 1 → 2")
+    expect(first).not_to_contain_text("against")
+    first.get_by_role("button", name="Compare with this").click()
+    expect(third).to_contain_text("against state 1")
+    expect(third).to_contain_text("blocks 1 → 3")
+    first.get_by_role("button", name="Against the one before").click()
+    expect(third).to_contain_text("blocks 2 → 3")
+
+
 def test_a_plane_grid_leaves_as_one(board: Board):
     board.channel("Plane weir", {"x": "1"})
     board.go("Hand-off")

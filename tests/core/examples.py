@@ -114,7 +114,7 @@ EXAMPLES = {
     "rename-patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"side": "x-"}}, {"kind": "rename-patch", "patch": "wall", "name": "inflow", "type": "inlet"}],
     "openings": [FRAME, {"kind": "openings", "faces": {"side": "x-"}, "edge": {"at": [0, 1]}, "percent": [0, 40, 50, 60, 100],
                          "parts": "low, slot inlet, middle, high wall"}],
-    "patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"any": [{"side": "x-"}, {"side": "y-"}]}}],
+    "patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"any": [{"side": "x-"}, {"ball": [1, 0, 0], "radius": 1.5}]}}],
 }  # fmt: skip
 
 

@@ -6,7 +6,6 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
-from itertools import product
 from typing import Literal, TypeAlias, TypeVar
 
 import numba as nb
@@ -19,12 +18,9 @@ from plodek.core.grid.grid import Grid
 PIECE = 500_000
 #: Nodes are turned over in squares of so many along i and k, which stay in the processor's nearest memory.
 _WIDE, _DEEP = 32, 16
-#: Bricks are so many lines wide along j: a few of them fit into the memory that its cores share.
-_LINES = 32
 _AHEAD = 2
 #: Hears how many more nodes have been written; may raise Halted.
 Told: TypeAlias = Callable[[int], None]
-_Wish = TypeVar("_Wish")
 _Piece = TypeVar("_Piece")
 
 
@@ -48,24 +44,6 @@ class Cargo:
     def fields(self, block: int) -> Iterator[tuple[int, Floats]]:
         """Give x, y and z of a block apart, i running fastest: from which k on, and (3, nk, nj, ni)."""
         return self._layers(block, "apart")
-
-    def bricks(self, block: int) -> Iterator[tuple[tuple[int, int], Floats]]:
-        """Give x, y and z as `fields` does, in bricks: from which k and j on, and (3, nk, nj, ni).
-
-        They are small enough to be written before they leave the processor's caches.
-        """
-        nodes = self.grid.xyz[block]
-        ni, nj, nk = nodes.shape[:3]
-
-        def turned(low: tuple[int, int]) -> tuple[tuple[int, int], Floats]:
-            k, j = low
-            out = np.empty((3, min(_DEEP, nk - k), min(_LINES, nj - j), ni))
-            _turn(nodes[:, j : j + _LINES], k, self.factor, np.moveaxis(out, 0, 3))
-            return low, out
-
-        for low, out in ahead(turned, product(range(0, nk, _DEEP), range(0, nj, _LINES))):
-            yield low, out
-            self.told(out.size // 3)
 
     def points(self, block: int) -> Iterator[tuple[int, Floats]]:
         """Give the nodes of a block, i running fastest: from which k on, and (nk, nj, ni, 3)."""
@@ -100,7 +78,7 @@ class Cargo:
             self.told(out.size // 3)
 
 
-def ahead(make: Callable[[_Wish], _Piece], wishes: Iterable[_Wish]) -> Iterator[_Piece]:
+def ahead(make: Callable[[int], _Piece], wishes: Iterable[int]) -> Iterator[_Piece]:
     """Make one piece after the other, two at once, while those before them are in use."""
     with ThreadPoolExecutor(_AHEAD) as others:
         coming: deque[Future[_Piece]] = deque()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any, TypeAlias
 
-from plodek.core.check.metric import LENGTH
+from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.check.metrics import BY_KEY
 
 _Facts: TypeAlias = Mapping[str, Any]
@@ -15,14 +15,14 @@ _COUNTS = {
     "folded": "folded cells",
     "unnamed_faces": "faces in no patch",
 }
-#: Figures that differ by less than this share of themselves are alike; and those without a unit, by this.
+#: Figures that differ by less than this share of themselves are alike; worst cells, by less than this.
 _ALIKE, _ROUNDED = 1e-6, 1e-4
 
 
 def changes(before: _Facts, after: _Facts) -> list[str]:
     """Tell in short what differs between the grids of two hand-offs: counts, volume, worst cells, patches.
 
-    Lengths are told as they stand in the files; where these are in different units, no volume is.
+    Of the metrics those are told that the gate has limits for; a volume where both are in one unit.
     """
     return [*_figures(before, after), *_patches(before["patches"], after["patches"])]
 
@@ -38,13 +38,9 @@ def _figures(before: _Facts, after: _Facts) -> Iterator[str]:
         yield from _changed("volume", "", before["volume"], after["volume"], "{:.6g}")
     for key, now in after["metrics"].items():
         then = before["metrics"].get(key)
-        if then is not None and key in BY_KEY:
-            unit, what = BY_KEY[key].unit, f"{BY_KEY[key].label}: worst"
-            if unit != LENGTH:
-                off = abs(now["worst"] - then["worst"]) > _ROUNDED
-                yield from _changed(what, unit, then["worst"], now["worst"], "{:.3g}") if off else ()
-            elif before["unit"] and units[0] == units[1]:
-                yield from _changed(what, f" {units[1]}", then["worst"], now["worst"], "{:.3g}")
+        if key in DEFAULT_LIMITS and then is not None and abs(now["worst"] - then["worst"]) > _ROUNDED:
+            metric = BY_KEY[key]
+            yield from _changed(f"worst {metric.label}", metric.unit, then["worst"], now["worst"], "{:.3g}")
 
 
 def _patches(before: _Facts, after: _Facts) -> Iterator[str]:

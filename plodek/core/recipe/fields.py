@@ -234,7 +234,14 @@ class Inside(Strict):
     inside: tuple[Coordinates, Coordinates]
 
 
-_OfSides: TypeAlias = OnSide | Around | OfPatch | Between | Looking | Inside
+class InBall(Strict):
+    """Outer sides (edges, in the plane) all of whose corners lie in a ball, given by its centre."""
+
+    ball: Coordinates
+    radius: Length
+
+
+_OfSides: TypeAlias = OnSide | Around | OfPatch | Between | Looking | Inside | InBall
 _Edges: TypeAlias = EdgeIds | At | Each | On | _OfSides | Everything
 _Sides: TypeAlias = SideIds | EdgeIds | At | Each | On | _OfSides | Everything
 

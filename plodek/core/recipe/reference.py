@@ -56,6 +56,7 @@ is refused. `parameters` gives names of your own to fields of steps, to one or t
 | `{"all": "hollow too"}` | all blocks |
 | `{"looks": [0, 0, -1], "within": 30}` | the outer sides that look that way within 30° (45 if left out) |
 | `{"inside": [[0, 0, 0], [1, 1, 1]]}` | the outer sides all of whose corners lie in a box |
+| `{"ball": [0, 0, 0], "radius": "50 mm"}` | the outer sides all of whose corners lie in a ball |
 | `{"ends": "z+", "ids": ["…"]}` | ends of chosen blocks (patches only) |
 | `{"rest": true}` | all outer faces that no patch has taken (patches only) |
 

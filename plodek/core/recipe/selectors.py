@@ -12,7 +12,7 @@ from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.layout import Edge, Side, edge_of, side_of
 from plodek.core.blocks.sides import block_normal
 from plodek.core.blocks.tiers import Tier
-from plodek.core.errors import NothingFound
+from plodek.core.errors import BadValue, NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import fields
 from plodek.core.recipe.fields import At, Each, EdgeIds, EndName, Ends, Everything, Ids, On, SideIds
@@ -147,17 +147,27 @@ def _looking(model: Model, selector: fields.Looking) -> list[Side]:
 
 def _inside(model: Model, selector: fields.Inside) -> list[Side]:
     """Find the outer sides all of whose corners lie in a box."""
-    dim = model.layout.dim
     ends = np.array([coordinates(place, model.unit) for place in selector.inside])
-    slack = SAME_PLACE * model.layout.size()
-    low, high = ends.min(axis=0)[:dim] - slack, ends.max(axis=0)[:dim] + slack
-    found = []
-    for side in model.layout.outer:
-        xyz = model.layout.places(side)[:, :dim]
-        if np.all((xyz >= low) & (xyz <= high)):
-            found.append(side)
+    low, high = ends.min(axis=0), ends.max(axis=0)
+    return _outer_within(model, "box", lambda xyz: np.maximum(low - xyz, xyz - high).max(axis=1))
+
+
+def _in_ball(model: Model, selector: fields.InBall) -> list[Side]:
+    """Find the outer sides all of whose corners lie in a ball."""
+    centre, radius = coordinates(selector.ball, model.unit), length(selector.radius, model.unit)
+    if not radius > 0:
+        raise BadValue(f"the radius of the ball is {selector.radius}", remedy="give a radius above 0")
+    return _outer_within(model, "ball", lambda xyz: np.linalg.norm(xyz - centre, axis=1) - radius)
+
+
+def _outer_within(model: Model, body: str, off: Callable[[Floats], Floats]) -> list[Side]:
+    """Find the outer sides whose corners are all in a body: places (n, 3) that are ``off`` it by none."""
+    layout, slack = model.layout, SAME_PLACE * model.layout.size()
+    found = [side for side in layout.outer if np.all(off(layout.places(side)) <= slack)]
     if not found:
-        raise NothingFound("no outer side lies in the box", remedy="enlarge it; all corners must be in it")
+        raise NothingFound(
+            f"no outer side lies in the {body}", remedy="enlarge it; all corners must be in it"
+        )
     return found
 
 
@@ -427,6 +437,7 @@ _SIDES: Mapping[type, Callable[[Model, Any], Iterable[Side]]] = {
     fields.Between: lambda model, s: _between(model, *s.between),
     fields.Looking: _looking,
     fields.Inside: _inside,
+    fields.InBall: _in_ball,
     fields.EveryOfSides: _every,
     fields.SidesBut: _but,
     Ends: _ends,

@@ -129,6 +129,9 @@ def _rule(rule: dict[str, Any], labels: Mapping[str, str]) -> str:
             f"what looks along {_value(rule['looks'], labels)} within {_number(rule.get('within', 45))}°"
         ),
         "inside": lambda: f"what is in the box {' to '.join(_value(p, labels) for p in rule['inside'])}",
+        "ball": lambda: (
+            f"what is in the ball of {_value(rule['radius'], labels)} round {_value(rule['ball'], labels)}"
+        ),
         "but": lambda: (
             f"{_value(rule['of'], labels)}, but not {' and '.join(_value(v, labels) for v in rule['but'])}"
         ),

@@ -228,6 +228,18 @@ def test_rules_that_every_side_must_meet():
         sides(layout, fields.EveryOfSides(every=[low, fields.OnSide(side="z+")]))
 
 
+def test_what_lies_in_a_ball_is_found_by_all_its_corners():
+    layout = model_of([BOX, {"kind": "cut", "id": "c", "by": "x", "at": [0.5]}])
+    (end,) = sides(layout, fields.InBall(ball=[0, 0.5, 0.5], radius=0.5**0.5))
+    assert layout.layout.places(end)[:, 0] == pytest.approx([0, 0, 0, 0])
+    half = sides(layout, fields.InBall(ball=[0, 0.5, 0.5], radius="90 cm"))
+    assert len(half) == 5
+    with pytest.raises(NothingFound, match="(?i)no outer side lies in the ball"):
+        sides(layout, fields.InBall(ball=[0, 0.5, 0.5], radius=0.7))
+    with pytest.raises(BadValue, match="(?i)the radius of the ball is -1"):
+        sides(layout, fields.InBall(ball=[0, 0, 0], radius=-1))
+
+
 NINE = [
     {"kind": "frame", "id": "f", "width": 3, "height": 3},
     {"kind": "cut", "id": "x", "by": "x", "at": [1, 2]},

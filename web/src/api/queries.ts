@@ -248,10 +248,16 @@ export const useRuns = (project: number, revision: number, job: string | null) =
     retry: false,
   });
 
-export const useHandoffs = (project: number, made: string | null) =>
+/** The hand-offs of a project, each held against one of them, or else against the one before it. */
+export const useHandoffs = (project: number, made: string | null, against: string | null) =>
   useQuery({
-    queryKey: ["handoffs", project, made],
-    queryFn: () => taken(http.GET("/api/projects/{project}/handoffs", path(project))),
+    queryKey: ["handoffs", project, made, against],
+    queryFn: () =>
+      taken(
+        http.GET("/api/projects/{project}/handoffs", {
+          params: { path: { project }, query: { against } },
+        }),
+      ),
     placeholderData: keepPreviousData,
     retry: false,
   });

@@ -2124,10 +2124,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List what has been handed off, the last first. */
+        /** List what has been handed off, the last first; each held against one, or else the one before it. */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    against?: string | null;
+                };
                 header?: never;
                 path: {
                     project: number;
@@ -2152,6 +2154,15 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["HTTPError"];
+                    };
+                };
+                /** @description Validation error */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ValidationError"];
                     };
                 };
             };
@@ -5027,6 +5038,7 @@ export interface components {
          * @description A hand-off that was made: when, of which revision, how it was asked for, and what came of it.
          *
          *     ``digest`` tells whether two are alike to the byte, ``there`` whether the files can still be fetched.
+         *     ``changes`` are told against the hand-off ``against``, which is the one before where none was chosen.
          */
         "HandoffsOut.HandoffOut": {
             /** Id */
@@ -5052,6 +5064,10 @@ export interface components {
             factor: number;
             /** There */
             there: boolean;
+            /** Against */
+            against: string | null;
+            /** Changes */
+            changes: string[];
         };
         /**
          * HandoffsOut

@@ -65,6 +65,8 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
     return `what looks along ${valueText(rule.looks, labels)} within ${told(Number(rule.within ?? 45))}°`;
   if ("inside" in rule)
     return `what is in the box ${(rule.inside as unknown[]).map((p) => valueText(p, labels)).join(" to ")}`;
+  if ("ball" in rule)
+    return `what is in the ball of ${valueText(rule.radius, labels)} round ${valueText(rule.ball, labels)}`;
   if ("but" in rule)
     return `${valueText(rule.of, labels)}, but not ${(rule.but as unknown[]).map((v) => valueText(v, labels)).join(" and ")}`;
   if ("each" in rule) return `${(rule.each as unknown[]).length} by their places`;

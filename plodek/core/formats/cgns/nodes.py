@@ -123,16 +123,16 @@ def _timeless() -> Any:
 
 @dataclass(frozen=True)
 class Rows:
-    """Data of a node that are written some at a time."""
+    """Data of a node that are written some rows, along the first axis, at a time."""
 
     _there: Any
 
-    def put(self, start: tuple[int, ...], values: np.ndarray[Any, Any]) -> None:
-        """Write values from ``start`` on, along as many of the first axes as it says."""
+    def put(self, start: int, values: np.ndarray[Any, Any]) -> None:
+        """Write rows from ``start`` on."""
         if not values.size:
             return
         space = self._there.get_space()
-        space.select_hyperslab(start + (0,) * (values.ndim - len(start)), values.shape)
+        space.select_hyperslab((start, *(0,) * (values.ndim - 1)), values.shape)
         self._there.write(h5s.create_simple(values.shape), space, np.ascontiguousarray(values))
 
 

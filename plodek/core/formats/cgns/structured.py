@@ -67,9 +67,9 @@ def _zone(base: Node, block: int, cargo: Cargo) -> Node:
         line, rows = places.rows(f"Coordinate{letter}", "DataArray_t", counts[::-1], np.float64)
         line.child("DimensionalExponents", "DimensionalExponents_t", LENGTH)
         lines.append(rows)
-    for start, fields in cargo.bricks(block):
+    for start, fields in cargo.fields(block):
         for rows, values in zip(lines, fields, strict=False):  # a plane has no z
-            rows.put(start[3 - dim :], values if dim == 3 else values[0])
+            rows.put(start, values if dim == 3 else values[0])
     return zone
 
 

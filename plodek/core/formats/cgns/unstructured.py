@@ -85,7 +85,7 @@ class _Zone:
         part = Cargo(self.grid, cargo.unit, cargo.factor, "", cargo.told)
         for start, nodes in self.cells.points(part):
             for axis, rows in enumerate(lines):
-                rows.put((start,), nodes[:, axis])
+                rows.put(start, nodes[:, axis])
         done = 0
         for kind in SOLIDS:
             if not (many := self.cells.counts.get(kind, 0)):
@@ -94,7 +94,7 @@ class _Zone:
             _, rows = section.rows("ElementConnectivity", "DataArray_t", (many * kind.corners,), np.int32)
             start = 0
             for corners in self.cells.solids(kind):
-                rows.put((start,), (corners + 1).astype(np.int32).ravel())
+                rows.put(start, (corners + 1).astype(np.int32).ravel())
                 start += corners.size
             done += many
         self._patches(zone, done)

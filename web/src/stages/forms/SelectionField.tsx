@@ -28,6 +28,10 @@ const NARROWED: ReadonlySet<Widget> = new Set(["faces", "sides", "edges-or-sides
 const JOINTS: Record<Joint, string> = { any: "and", every: "only", but: "but not" };
 const WITHIN = detail("Within", "number", "°");
 const ENDS = [detail("From", "place"), detail("To", "place")];
+const BALL = [
+  { ...detail("Centre", "place"), name: "ball" },
+  { ...detail("Radius", "length"), name: "radius" },
+];
 
 /** A selector: taken from the view, or put together of rules. */
 export function SelectionField({ field, value, active, change, take, id }: Props) {
@@ -196,7 +200,7 @@ function Parts({ value, change, labels }: PartsProps) {
   );
 }
 
-/** What a rule measures by: the angle it looks within, or the two corners of its box. */
+/** What a rule measures by: the angle it looks within, the two corners of its box, or its ball. */
 function Details({ rule, change }: { rule: Rule; change: (rule: Rule) => void }) {
   if ("looks" in rule)
     return (
@@ -205,6 +209,19 @@ function Details({ rule, change }: { rule: Rule; change: (rule: Rule) => void })
         value={rule.within ?? 45}
         change={(within) => within !== undefined && change({ ...rule, within })}
       />
+    );
+  if ("ball" in rule)
+    return (
+      <>
+        {BALL.map((part) => (
+          <Detail
+            key={part.name}
+            field={part}
+            value={rule[part.name]}
+            change={(value) => value !== undefined && change({ ...rule, [part.name]: value })}
+          />
+        ))}
+      </>
     );
   if (!("inside" in rule)) return null;
   const inside = rule.inside as unknown[];
@@ -262,7 +279,10 @@ function rulesFor(widget: Widget, model: Model): Choice[] {
       if (sides.includes(way))
         rules.push({ label: `what looks along ${way}`, value: { looks, within: 45 } });
     if (model.corners.length)
-      rules.push({ label: "what is in a box", value: { inside: boxOf(model) } });
+      rules.push(
+        { label: "what is in a box", value: { inside: boxOf(model) } },
+        { label: "what is in a ball", value: ballOf(model) },
+      );
     for (const patch of model.patches)
       rules.push({ label: `patch ${patch.name}`, value: { patch: patch.name } });
     for (const block of model.blocks.filter((b) => b.hollow)) {
@@ -287,6 +307,16 @@ function boxOf(model: Model): number[][] {
   const at = (axis: number) => model.corners.map((corner) => corner.xyz[axis] ?? 0);
   const axes = model.dim === 3 ? [0, 1, 2] : [0, 1];
   return [axes.map((axis) => Math.min(...at(axis))), axes.map((axis) => Math.max(...at(axis)))];
+}
+
+/** The ball around that box. */
+function ballOf(model: Model) {
+  const [low = [], high = []] = boxOf(model);
+  const across = low.map((value, axis) => (high[axis] ?? 0) - value);
+  return {
+    ball: low.map((value, axis) => value + 0.5 * (across[axis] ?? 0)),
+    radius: Number((0.501 * Math.hypot(...across)).toPrecision(3)),
+  };
 }
 
 /** Labels of all corners, blocks and edges as they are now. */

@@ -10,14 +10,15 @@ import { WriteFiles } from "./WriteFiles";
 export function HandoffPanel() {
   const { project, model } = useBoardData();
   const [made, setMade] = useState<string | null>(null);
-  const { data } = useHandoffs(project, made);
+  const [against, setAgainst] = useState<string | null>(null);
+  const { data } = useHandoffs(project, made, against);
   if (!model.blocks.length)
     return <Empty>There is nothing to hand off yet: make blocks first.</Empty>;
   return (
     <>
       <Patches />
       {data && <WriteFiles key={project} last={data.handoffs[0]?.asked ?? null} made={setMade} />}
-      {data && <Handoffs made={data.handoffs} />}
+      {data && <Handoffs made={data.handoffs} chosen={against} choose={setAgainst} />}
     </>
   );
 }

@@ -8,24 +8,40 @@ import { useBoardData } from "../../session/context";
 import { Heading, Quiet, Wrong } from "../../theme/parts";
 import { JobUnderWay } from "../forms/JobUnderWay";
 
-/** The hand-offs that were made: when, what, and whether the files are alike; fetched or written again. */
-export function Handoffs({ made }: { made: MadeHandoff[] }) {
+interface Props {
+  made: MadeHandoff[];
+  /** The one that all are held against; each against the one before it where none is chosen. */
+  chosen: string | null;
+  choose: (id: string | null) => void;
+}
+
+/** The hand-offs that were made: when, what, and what differs; fetched or written again. */
+export function Handoffs({ made, chosen, choose }: Props) {
   if (!made.length) return null;
   return (
     <Box as="section" aria-label="Made before" borderTop="1px solid" borderColor="rule" pt="3">
       <Heading>Made before</Heading>
-      {made.map((one, n) => (
+      {made.map((one) => (
         <Made
           key={one.id}
           one={one}
-          alike={made.slice(n + 1).find((o) => o.digest === one.digest)}
+          against={made.find((other) => other.id === one.against)}
+          chosen={one.id === chosen}
+          choose={made.length > 2 ? choose : null}
         />
       ))}
     </Box>
   );
 }
 
-function Made({ one, alike }: { one: MadeHandoff; alike: MadeHandoff | undefined }) {
+interface MadeProps {
+  one: MadeHandoff;
+  against: MadeHandoff | undefined;
+  chosen: boolean;
+  choose: Props["choose"] | null;
+}
+
+function Made({ one, against, chosen, choose }: MadeProps) {
   const { recipe } = useBoardData();
   const { formats, unit, scale } = one.asked;
   return (
@@ -59,8 +75,32 @@ function Made({ one, alike }: { one: MadeHandoff; alike: MadeHandoff | undefined
       </Text>
       <Text color="muted" fontFamily="mono" fontSize="11px" title={one.digest}>
         {one.digest.slice(0, 16)}
-        {alike ? `, as that of ${clockText(alike.ended)}` : ""}
       </Text>
+      {against && (
+        <Box fontSize="11px" color="muted" mt="1" pl="2" borderLeft="2px solid" borderColor="rule">
+          <Text>
+            against state {against.revision}, {clockText(against.ended)}
+            {against.digest === one.digest ? ": the same files" : ""}
+            {against.digest !== one.digest && !one.changes.length ? ": the same grid" : ""}
+          </Text>
+          {one.changes.map((change) => (
+            <Text key={change} color="ink">
+              {change}
+            </Text>
+          ))}
+        </Box>
+      )}
+      {choose && (
+        <Quiet
+          size="2xs"
+          mt="1"
+          aria-pressed={chosen}
+          onClick={() => choose(chosen ? null : one.id)}
+          title="Hold all others against this one"
+        >
+          {chosen ? "Against the one before" : "Compare with this"}
+        </Quiet>
+      )}
     </Box>
   );
 }
