@@ -1,5 +1,6 @@
 """The command line as a user runs it."""
 
+import ast
 import json
 import subprocess
 import sys
@@ -100,6 +101,29 @@ def test_bad_input_ends_with_2_and_one_clear_sentence(tmp_path, steps, options, 
     assert words.lower() in done.stderr.lower()
     assert done.stderr.count("\n") == 1
     assert "Traceback" not in done.stderr
+
+
+def test_a_trivial_build_loads_nothing_that_it_does_not_need(tmp_path):
+    """Readers of CAD, triangles and drawings take long to load, and so do the searches of scipy."""
+    recipe = tmp_path / "box.json"
+    recipe.write_text(json.dumps({"plodek": 3, "steps": [FRAME, SOLID, REST]}))
+    wish = ["plodek", "build", str(recipe), "--to", str(tmp_path / "out")]
+    code = f"import sys; sys.argv = {wish}; from plodek.cli import main; main(); print(sorted(sys.modules))"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    loaded = set(ast.literal_eval(done.stdout.splitlines()[-1]))
+    assert {"numba", "h5py", "plodek.core.build.build"} <= loaded
+    heavy = {
+        "OCP",
+        "trimesh",
+        "shapely",
+        "matplotlib",
+        "reportlab",
+        "pyamg",
+        "flask",
+        "peewee",
+        "scipy.spatial",
+    }
+    assert not heavy & loaded
 
 
 def test_schema_prints_the_schema_of_recipes():

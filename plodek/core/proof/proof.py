@@ -18,7 +18,6 @@ from plodek.core.formats.tables.write import EDGES
 from plodek.core.proof.blocks import prove_blocks
 from plodek.core.proof.cells import prove_cells
 from plodek.core.proof.findings import Finding
-from plodek.core.proof.surface import prove_surface
 from plodek.core.proof.table import prove_tables
 
 _CHECKER = "cgnscheck"
@@ -75,6 +74,8 @@ def _of_parts(files: Sequence[Path], wanted: Cargo) -> Iterator[tuple[Path, Call
     """Give how to look at what no format reads as a grid: triangles of patches, and tables."""
     triangles = [file for file in files if file.suffix == ".stl"]
     if triangles:
+        from plodek.core.proof.surface import prove_surface  # its reader takes half a second to load
+
         yield triangles[0], partial(prove_surface, triangles, wanted)
     for edges in (file for file in files if file.name.endswith(EDGES)):
         nodes = edges.with_name(edges.name.removesuffix(EDGES) + ".csv")
