@@ -1,6 +1,7 @@
 """Proof of files: every format holds as it was sent, and every fault planted in a file is found."""
 
 import json
+import re
 import shutil
 from dataclasses import replace
 
@@ -54,11 +55,22 @@ def test_triangles_and_tables_are_proved_too(key, way, name, grids, tmp_path):  
     assert len(proof.findings) == (4 if key == "stl" else 3)
 
 
+def test_triangles_of_a_patch_that_are_those_of_another_are_found(tmp_path):
+    grid = grid_of(*FLOW)
+    (path,) = written("stl", grid, tmp_path, {}, unit="m", factor=1.0)[1]
+    swapped = {"inflow": "outflow", "outflow": "inflow"}
+    path.write_text(re.sub("solid (inflow|outflow)", lambda m: f"solid {swapped[m[1]]}", path.read_text()))
+    (proof,) = prove_all([path], Cargo(grid, "m", 1.0))
+    (wrong,) = [f.said for f in proof.findings if f.fine is False]
+    assert wrong == "“outflow” is elsewhere; “inflow” is elsewhere"
+
+
 @pytest.mark.parametrize(
     ("key", "old", "new", "said"),
     [
         ("stl", "solid walls", "solid wall", "“walls” is missing; “wall” is new"),
         ("stl", "vertex 0.0 0.0 0.5\n", "vertex -0.1 0.0 0.5\n", "the outer surface is closed"),
+        ("stl", "solid inflow", "solid outflow2", "“inflow” is missing; “outflow2” is new"),
         ("stl", "vertex", "vertex x", "it cannot be read as triangles"),
         ("tables", "\n1,1,1,1,0.0,", "\n1,1,1,1,1e-15,", "at most 1e-15 off"),
         ("tables", "\n1,1,1,1,", "\n1,2,1,1,", "there are other blocks, or other cells"),

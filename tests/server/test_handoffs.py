@@ -44,6 +44,7 @@ def test_every_format_is_handed_off_and_proved(client, box):
     endings = ("cgns", "xyz", "vtm", "vtkhdf", "xdmf", "stl", "csv")
     assert {proof["file"] for proof in proofs} == {f"box.{ending}" for ending in endings}
     assert all(proof["holds"] for proof in proofs)
+    assert {proof["file"] for proof in proofs if not proof["grid"]} == {"box.stl", "box.csv"}
     data = client.get(f"/api/jobs/{done['id']}/download").data
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         assert sorted(archive.namelist()) == sorted(done["result"]["files"])

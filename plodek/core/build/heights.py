@@ -118,8 +118,12 @@ def guide_of(layout: Layout, side: Side) -> str | None:
 
 def _inner(wall: Floats) -> Floats:
     """Give for each node of a wall (na, nb, 3) the next one within it; inner ones stay."""
-    a, b = (np.clip(np.arange(n), min(1, n - 1), max(n - 2, 0)) for n in wall.shape[:2])
-    return wall[np.ix_(a, b)]
+    within = []
+    for count in wall.shape[:2]:
+        index = np.arange(count)
+        index[0], index[-1] = min(1, count - 1), max(count - 2, 0)
+        within.append(index)
+    return wall[np.ix_(*within)]
 
 
 def _normals(wall: Floats) -> Floats:
@@ -155,7 +159,10 @@ def at_corners(heights: Floats) -> Floats:
 
 
 def heights_between(corners: Floats, shape: tuple[int, ...], fading: float = 1) -> Floats:
-    """Give the heights (na, nb) over a wall from those at its corners (2, 1 or 2)."""
+    """Give the heights (na, nb) over a wall from those at its corners (2, 1 or 2).
+
+    They go over evenly, or with ``fading`` to nothing between corners, by that power of what is left.
+    """
     found = corners
     for axis, count in enumerate(shape):
         if found.shape[axis] > 1:

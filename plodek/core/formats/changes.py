@@ -44,8 +44,9 @@ def _figures(before: _Facts, after: _Facts) -> Iterator[str]:
 
 
 def _patches(before: _Facts, after: _Facts) -> Iterator[str]:
-    for name in before.keys() - after.keys():
-        yield f"no patch {name} any more"
+    for name in before:
+        if name not in after:
+            yield f"no patch {name} any more"
     for name, now in after.items():
         then = before.get(name)
         if then is None:

@@ -78,7 +78,8 @@ class Placed:
 
 def patches(found: Mapping[str, Placed], wanted: Mapping[str, Placed]) -> Finding:
     """Hold patches against those that were sent: names, types, faces, areas and where they are."""
-    what = "Every patch is where it was, with its type"
+    typed = all(one.type for one in found.values())
+    what = "Every patch is where it was" + (", with its type" if typed else "")
     wrong = [f"“{name}” is missing" for name in wanted if name not in found]
     wrong += [f"“{name}” is new" for name in found if name not in wanted]
     for name, one in found.items():

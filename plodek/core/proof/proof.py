@@ -27,10 +27,11 @@ _PATIENCE = 600
 
 @dataclass(frozen=True)
 class Proof:
-    """What was found of a file."""
+    """What was found of a file; whether it holds a ``grid``, on which a dry run can be made."""
 
     file: Path
     findings: tuple[Finding, ...]
+    grid: bool = True
 
     @property
     def holds(self) -> bool:
@@ -83,7 +84,7 @@ def _of_parts(files: Sequence[Path], wanted: Cargo) -> Iterator[tuple[Path, Call
 
 
 def _proved(file: Path, look: Callable[[], Iterable[Finding]]) -> Proof:
-    return Proof(file, tuple(_found(look)))
+    return Proof(file, tuple(_found(look)), grid=False)
 
 
 def _found(look: Callable[[], Iterable[Finding]]) -> list[Finding]:

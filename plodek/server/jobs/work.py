@@ -286,6 +286,7 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
             {
                 "file": str(proof.file.relative_to(folder)),
                 "holds": proof.holds,
+                "grid": proof.grid,
                 "findings": [asdict(finding) for finding in proof.findings],
             }
             for proof in proofs

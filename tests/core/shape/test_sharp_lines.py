@@ -206,3 +206,4 @@ def test_on_a_sharp_line_the_normal_is_that_of_the_side_one_looks_from(sharp):
         next_to = sharp.normal(np.column_stack([np.mod(step * 1e-4 + 0 * uv[:, 0], 1.0), uv[:, 1]]))
         assert np.allclose(sharp.normals_beside(at, beside), next_to, atol=1e-4)
         assert np.allclose(sharp.normals_beside(beside, beside), sharp.normal(sharp.nearest(beside)))
+        assert np.array_equal(sharp.normals_beside(at, at), sharp.normal(uv))

@@ -105,6 +105,8 @@ class Surface(ABC):
         """
         here = self.normal(self.nearest(xyz))
         off = np.flatnonzero(np.any(beside != xyz, axis=1))
+        if not len(off):
+            return here
         there = self.normal(self.nearest(xyz[off] + _BESIDE * (beside[off] - xyz[off])))
         jumps = dot(here[off], there) < SHARP
         here[off[jumps]] = there[jumps]
