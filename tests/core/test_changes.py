@@ -49,3 +49,11 @@ def test_what_is_gone_is_told_and_volumes_in_other_units_are_not_held_against_ea
         "patches": {"bed": FACTS["patches"]["bed"]},
     }
     assert changes(FACTS, after) == ["in m in place of mm", "no patch inlet any more"]
+
+
+def test_a_patch_whose_type_and_faces_have_both_changed_is_told_of_for_both():
+    after = FACTS | {"patches": FACTS["patches"] | {"bed": {"type": "symmetry", "faces": 2990}}}
+    assert changes(FACTS, after) == [
+        "patch bed is symmetry in place of wall",
+        "faces of bed 3\u202f000 → 2\u202f990",
+    ]

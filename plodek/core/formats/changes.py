@@ -51,9 +51,10 @@ def _patches(before: _Facts, after: _Facts) -> Iterator[str]:
         then = before.get(name)
         if then is None:
             yield f"patch {name} is new"
-        elif then["type"] != now["type"]:
+            continue
+        if then["type"] != now["type"]:
             yield f"patch {name} is {now['type']} in place of {then['type']}"
-        elif then["faces"] != now["faces"]:
+        if then["faces"] != now["faces"]:
             yield f"faces of {name} {_grouped(then['faces'])} → {_grouped(now['faces'])}"
 
 

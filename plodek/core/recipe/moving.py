@@ -11,7 +11,7 @@ from pydantic import Field
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import ORIGIN, Z_AXIS, Coordinates, Degrees, Direction, PlaceOf, when
-from plodek.core.recipe.selectors import coordinates, place_of
+from plodek.core.recipe.places import coordinates, place_of
 from plodek.core.recipe.step import Step
 from plodek.core.shape import move
 from plodek.core.shape.move import Move

@@ -11,6 +11,7 @@ import shapely  # noqa: F401
 from numba.core.registry import cpu_target
 
 from plodek.core import lifeline
+from plodek.core.recipe.step import kinds
 from plodek.server.app import load_routes
 from plodek.server.jobs import worker  # noqa: F401
 from plodek.server.pool import evaluator  # noqa: F401
@@ -18,4 +19,6 @@ from plodek.server.pool import evaluator  # noqa: F401
 # It ends with the server, and those forked off it with it.
 lifeline.end_with(os.getppid())
 load_routes()
+for kind in kinds():
+    kind.model_rebuild()  # each reads its own steps from now on
 cpu_target.target_context.refresh()  # no kernel may run here: threads do not survive a fork

@@ -12,6 +12,7 @@ from flask import Response, send_file
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
+from plodek.core.recipe.places import coordinates
 from plodek.core.recipe.rewriting import in_unit, renamed
 from plodek.core.shape import mend
 from plodek.core.shape.curves.curve import Curve
@@ -193,7 +194,7 @@ def _model(project: Project, upto: int | None) -> Model:
 
 
 def _target(model: Model, wish: TargetIn) -> Target:
-    xyz = None if wish.at is None else np.array(selectors.coordinates(wish.at, model.unit))
+    xyz = None if wish.at is None else np.array(coordinates(wish.at, model.unit))
     if wish.guide is None:
         if xyz is None:
             raise BadValue("a target names neither a guide nor a place", remedy="give one of them")

@@ -15,7 +15,7 @@ from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import CornerPlaces, Ids, Length, RecipeFile
 from plodek.core.recipe.moving import Moving
-from plodek.core.recipe.selectors import place_of
+from plodek.core.recipe.places import place_of
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
 from plodek.core.shape.move import scaled

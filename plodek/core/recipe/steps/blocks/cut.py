@@ -19,7 +19,7 @@ from plodek.core.model.model import Model
 from plodek.core.model.open import is_along_lift, need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, Lengths, Numbers, PlaceOf, TierSelector, when
-from plodek.core.recipe.selectors import place_of
+from plodek.core.recipe.places import place_of
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
 from plodek.core.tolerances import CUT_MARGIN

@@ -25,7 +25,7 @@ from plodek.core.recipe.fields import (
     PlaceOf,
     when,
 )
-from plodek.core.recipe.selectors import coordinates, place_of
+from plodek.core.recipe.places import coordinates, place_of
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
 from plodek.core.shape.measure import places_of

@@ -30,7 +30,7 @@ from plodek.core.recipe.fields import (
     PlaceOf,
     when,
 )
-from plodek.core.recipe.selectors import place_of
+from plodek.core.recipe.places import place_of
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
 from plodek.core.shape.frame import unit

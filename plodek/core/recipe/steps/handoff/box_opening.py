@@ -15,7 +15,7 @@ from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Coordinates, EdgeIds, FaceSelector, PatchName, SideIds
-from plodek.core.recipe.selectors import coordinates
+from plodek.core.recipe.places import coordinates
 from plodek.core.recipe.step import Context, Stage, Step
 from plodek.core.recipe.steps.blocks.cut import Cut, crossings
 from plodek.core.recipe.steps.handoff.patch import PatchStep

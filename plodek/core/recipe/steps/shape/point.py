@@ -11,7 +11,7 @@ from plodek.core.arrays import Floats, place
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import Coordinates, CurveRef, Fraction, GuideName, GuideRef, PlaceOf, when
-from plodek.core.recipe.selectors import coordinates
+from plodek.core.recipe.places import coordinates
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.shape.shape_step import ShapeStep, with_guide
 from plodek.core.shape.crossing import curve_crossings

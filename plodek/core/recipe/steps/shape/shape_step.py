@@ -14,7 +14,7 @@ from plodek.core.budget import need
 from plodek.core.errors import BadValue, Refused
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import GuideName, PlaceOf
-from plodek.core.recipe.selectors import place_of
+from plodek.core.recipe.places import place_of
 from plodek.core.recipe.step import Context, Stage, Step
 from plodek.core.shape.guide import Guide
 from plodek.core.shape.surfaces.surface import Surface

@@ -20,7 +20,8 @@ from plodek.core.recipe.fields import (
     Length,
     PlaceOf,
 )
-from plodek.core.recipe.selectors import coordinates, guides
+from plodek.core.recipe.places import coordinates
+from plodek.core.recipe.selectors import guides
 from plodek.core.recipe.steps.shape.shape_step import SurfaceStep
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.spanned import Filled, Lofted

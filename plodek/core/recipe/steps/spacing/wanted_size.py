@@ -12,6 +12,7 @@ from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_counts
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Coordinates, GuideRef, GuideRefs, Length, PatchRef, when
+from plodek.core.recipe.places import coordinates
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.spacing.spacing_step import SpacingStep
 from plodek.core.shape.guide import Point, unknown_guide
@@ -70,13 +71,13 @@ class WantedSize(SpacingStep):
 
     def _region(self, model: Model) -> Region:
         if self.where == "in a box":
-            low, high = (selectors.coordinates(v, model.unit) for v in (self.low, self.high))
+            low, high = (coordinates(v, model.unit) for v in (self.low, self.high))
             return Box(low, high)
         if self.within is None:
             raise BadValue("there is no radius or distance", remedy="give one")
         within = self.sizes(model, self.within, "distance")
         if self.where == "in a ball":
-            return Ball(selectors.coordinates(self.centre, model.unit), within)
+            return Ball(coordinates(self.centre, model.unit), within)
         guide = model.guides.get(self.guide or "")
         if guide is None:
             raise unknown_guide(model.guides, self.guide or "")

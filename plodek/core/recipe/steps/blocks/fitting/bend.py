@@ -24,7 +24,7 @@ from plodek.core.recipe.fields import (
     Places,
     when,
 )
-from plodek.core.recipe.selectors import coordinates, place_of
+from plodek.core.recipe.places import coordinates, place_of
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
 from plodek.core.shape.frame import unit

@@ -15,7 +15,7 @@ from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import CornerSelector, Fraction, GuideRef, PlaceOf
-from plodek.core.recipe.selectors import place_of
+from plodek.core.recipe.places import place_of
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
 from plodek.core.shape.surfaces.surface import Surface
