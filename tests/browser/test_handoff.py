@@ -95,6 +95,8 @@ def test_a_plane_grid_leaves_as_one(board: Board):
     expect(formats.get_by_label("PLOT3D")).to_be_enabled()
     hand.get_by_role("button", name="Write the files").click()
     expect(hand.get_by_role("group", name="Proof of plane-weir.cgns")).to_contain_text("hold", timeout=30_000)
+    hand.get_by_role("button", name="Dry run").click()
+    expect(hand.get_by_role("list", name="What the dry run found")).to_contain_text("solved on one cell deep")
 
 
 def test_a_received_grid_with_a_pole_is_cured_and_its_patches_are_named(board: Board):

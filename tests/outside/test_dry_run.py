@@ -46,7 +46,7 @@ def test_diffusion_through_a_ring_sector_has_the_exact_flux_at_second_order():
     for n in (8, 16, 32):
         volumes = Volumes.of(mesh_of(block(ring(n, 2 * n, 1.0, 2.0, np.pi / 2), inner=[0], outer=[1])))
         given = (volumes.outer.patch == 1).astype(float)
-        flux = Diffusion(volumes, [0, 1]).solve(given).flux
+        flux = Diffusion.with_values_on(volumes, [0, 1]).solve(given).flux
         through = [flux[volumes.outer.patch == n].sum() for n in (0, 1)]
         assert sum(through) == pytest.approx(0, abs=1e-9)
         errors.append(abs(through[1] - exact))
@@ -65,7 +65,7 @@ def test_potential_flow_round_a_cylinder_has_the_pressure_of_the_books():
         x, y = outer.middle[:, 0], outer.middle[:, 1]
         far = outer.patch == 1
         given = np.where(far, x * (1 + 1 / (x**2 + y**2)), 0.0)
-        solved = Diffusion(volumes, [1]).solve(given)
+        solved = Diffusion.with_values_on(volumes, [1]).solve(given)
         wall = outer.patch == 0
         cell = outer.cell[wall]
         # The speed on the wall itself: from the potential of the cells on it, along it.
@@ -109,7 +109,7 @@ def test_driven_diffusion_in_a_box_has_its_closed_form():
         volumes = Volumes.of(mesh_of(block(nodes, sides=[0, 1, 2], lid=[3])))
         lid = volumes.outer.patch == 1
         given = np.where(lid, np.sin(np.pi * volumes.outer.middle[:, 0]), 0.0)
-        found = Diffusion(volumes, [0, 1]).solve(given).values
+        found = Diffusion.with_values_on(volumes, [0, 1]).solve(given).values
         x, y = volumes.centre[:, 0], volumes.centre[:, 1]
         errors.append(float(np.abs(found - np.sin(np.pi * x) * np.sinh(np.pi * y) / np.sinh(np.pi)).max()))
     assert np.all(orders(errors) > 1.6), errors
@@ -127,15 +127,15 @@ def test_flow_through_twin_sides_goes_round():
         assert not np.isin(volumes.outer.patch, [2, 3]).any()
         given = (volumes.outer.patch == 1).astype(float)
         plain = Volumes.of(mesh_of(grid))
-        found = Diffusion(volumes, [0, 1]).solve(given)
-        wanted = Diffusion(plain, [0, 1]).solve((plain.outer.patch == 1).astype(float))
+        found = Diffusion.with_values_on(volumes, [0, 1]).solve(given)
+        wanted = Diffusion.with_values_on(plain, [0, 1]).solve((plain.outer.patch == 1).astype(float))
         assert np.allclose(found.values, wanted.values, atol=5e-3)
         # The same on every ray, which closed sides do not give.
         rays = found.values.reshape(steps, steps)
         assert np.ptp(rays, axis=1).max() < 1e-8
 
 
-@pytest.mark.parametrize("name", ["regions", "pole", "ring", "turned twins"])
+@pytest.mark.parametrize("name", ["regions", "pole", "ring", "turned twins", "plane"])
 def test_every_topology_is_solved_on(name, grids, tmp_path):  # noqa: F811
     path, _ = written("cgns", grids[name], tmp_path)
     run = dry_run(path)
@@ -143,6 +143,17 @@ def test_every_topology_is_solved_on(name, grids, tmp_path):  # noqa: F811
     assert what["A uniform stream stays uniform"]
     assert what["A linear field is met exactly"]
     assert run.order.order == pytest.approx(2, abs=0.3)
+
+
+@pytest.mark.parametrize("name", ["by sides", "as one"])
+def test_a_grid_one_cell_deep_has_the_order_of_the_scheme(name, tmp_path):
+    """Values given in front and behind, half a cell from every centre, made it 0.6 to 1."""
+    n, faces = 24, {"by sides": {"walls": [0, 1, 2, 3], "ends": [4, 5]}, "as one": {"walls": range(6)}}
+    axes = np.linspace(0, 3, n + 1) ** 1.2, np.linspace(0, 2, n + 1), np.array([0.0, 0.1])
+    grid = block(np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1), **faces[name])
+    path, _ = written("cgns", replace(grid, patches=tuple(p for p in grid.patches if p.windows)), tmp_path)
+    order = dry_run(path).order.order
+    assert order == pytest.approx(2, abs=0.1)
 
 
 @pytest.mark.parametrize("cells", range(1, 40))
@@ -179,6 +190,22 @@ def test_a_flow_is_seen_from_outside_with_lines_of_equal_potential(tmp_path):
     inside = np.all((x > 0.6) & (x < 3.4), axis=1)
     assert np.ptp(x[inside], axis=1).max() < 1e-6
     assert len(np.unique(np.round(x[inside].mean(axis=1), 4))) > 20
+
+
+def test_a_plane_grid_is_solved_on_one_cell_deep_and_seen_from_in_front(tmp_path):
+    """A plane channel of 4 × 1 in millimetres: speed 1, and cells of 0.5 × 0.25."""
+    axes = np.linspace(0, 4, 9), np.linspace(0, 1, 5), [0.0]
+    nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)
+    sides = {"inlet": (0,), "outlet": (1,), "wall": (2, 3)}
+    named = tuple(PatchFaces(kind, kind, tuple(SIDES[n] for n in of)) for kind, of in sides.items())
+    path, _ = written("cgns", Grid(2, ("a",), (nodes,), patches=named), tmp_path, unit="mm")
+    run = dry_run(path)
+    assert run.holds
+    assert run.findings[0].said.startswith("0.3536 mm deep")
+    assert run.flow.balance["inlet"] == pytest.approx(-np.sqrt(0.125))
+    assert np.allclose(run.flow.speed, 1, atol=1e-8)
+    assert len(run.outside.faces) == 32
+    assert np.unique(run.outside.patch).tolist() == [run.outside.names.index("front")]
 
 
 def test_lines_of_equal_value_on_a_sphere_are_circles():

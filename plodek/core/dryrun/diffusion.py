@@ -17,7 +17,7 @@ import numpy as np
 import pyamg
 import scipy
 
-from plodek.core.arrays import Floats, Ints, dot
+from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.dryrun.volumes import Volumes
 from plodek.core.errors import NotReady
 
@@ -46,17 +46,21 @@ class Solved:
 
 
 class Diffusion:
-    """The equations on volumes: values are given on the patches ``fixed``, by number, fluxes on others."""
+    """The equations on volumes: on outer faces that are ``fixed`` (n,) values are given, on others fluxes."""
 
-    def __init__(self, volumes: Volumes, fixed: Collection[int]) -> None:
-        self.volumes = volumes
+    def __init__(self, volumes: Volumes, fixed: Bools) -> None:
+        self.volumes, self.fixed = volumes, fixed
         outer = volumes.outer
-        self._fixed = np.isin(outer.patch, list(fixed))
         self._way = outer.middle - volumes.centre[outer.cell]
         self._size = np.maximum(np.linalg.norm(outer.area, axis=1), _TINY)
         along, beside = _parted(outer.area, self._way)
-        self._along = np.where(self._fixed, along, 0.0)
-        self._beside = np.where(self._fixed[:, None], beside, 0.0)
+        self._along = np.where(self.fixed, along, 0.0)
+        self._beside = np.where(self.fixed[:, None], beside, 0.0)
+
+    @staticmethod
+    def with_values_on(volumes: Volumes, patches: Collection[int]) -> Diffusion:
+        """Give the equations with values on some patches, by number."""
+        return Diffusion(volumes, np.isin(volumes.outer.patch, list(patches)))
 
     def solve(self, given: Floats, source: Floats | None = None) -> Solved:
         """Solve with what is ``given`` on each outer face: a value, or the flux out of the cell.
@@ -66,9 +70,9 @@ class Diffusion:
         """
         cells, cell = len(self.volumes.volume), self.volumes.outer.cell
         matrices, pull, depth = self._gradients
-        value = np.where(self._fixed, given, given / self._size * depth)
+        value = np.where(self.fixed, given, given / self._size * depth)
         constants = [np.bincount(cell, pull[:, axis] * value, cells) for axis in range(3)]
-        right = np.bincount(cell, np.where(self._fixed, self._along * given, given), cells).astype(float)
+        right = np.bincount(cell, np.where(self.fixed, self._along * given, given), cells).astype(float)
         for fluxes, constant in zip(self._fluxes, constants, strict=True):
             right += fluxes @ constant
         if source is not None:
@@ -77,7 +81,7 @@ class Diffusion:
         parts = zip(matrices, constants, strict=True)
         gradient = np.stack([matrix @ found + constant for matrix, constant in parts], axis=1)
         through = self._along * (given - found[cell]) + dot(self._beside, gradient[cell])
-        return Solved(found, gradient, np.where(self._fixed, through, given), steps, left)
+        return Solved(found, gradient, np.where(self.fixed, through, given), steps, left)
 
     @cached_property
     def _gradients(self) -> tuple[list[Any], Floats, Floats]:
@@ -89,7 +93,7 @@ class Diffusion:
         cells = len(self.volumes.volume)
         normal = outer.area / self._size[:, None]
         depth = np.abs(dot(self._way, normal))
-        ways = np.where(self._fixed[:, None], self._way, normal * depth[:, None])
+        ways = np.where(self.fixed[:, None], self._way, normal * depth[:, None])
         sides = [(inner.ours, inner.apart), (inner.theirs, -inner.turned(inner.apart)), (outer.cell, ways)]
         normals = np.zeros((cells, 3, 3))
         for cell, d in sides:
@@ -105,7 +109,7 @@ class Diffusion:
         matrices = []
         for axis in range(3):
             ours, theirs, outside = (pull[:, axis] for pull in pulls)
-            fixed = np.where(self._fixed, outside, 0.0)
+            fixed = np.where(self.fixed, outside, 0.0)
             rows = [inner.ours, inner.ours, inner.theirs, inner.theirs, outer.cell]
             columns = [inner.theirs, inner.ours, inner.ours, inner.theirs, outer.cell]
             matrices.append(_sparse(cells, rows, columns, [ours, -ours, theirs, -theirs, -fixed]))
@@ -143,13 +147,13 @@ class Diffusion:
     @cached_property
     def _guide(self) -> scipy.sparse.linalg.LinearOperator:
         """Multigrid on the plain equations."""
-        coarsest = "splu" if self._fixed.any() else "pinv"
+        coarsest = "splu" if self.fixed.any() else "pinv"
         levels = pyamg.ruge_stuben_solver(self._plain, max_coarse=_FEW, coarse_solver=coarsest)
         return scipy.sparse.linalg.LinearOperator(self._matrix.shape, levels.aspreconditioner().matvec)
 
     def _solved(self, right: Floats) -> tuple[Floats, int, float]:
         """Solve by BiCGStab; gives the field, the steps it took, and what is left."""
-        if not self._fixed.any():
+        if not self.fixed.any():
             right = right - right.mean()  # what goes in has to come out
         size = float(np.linalg.norm(right))
         if size == 0:
@@ -169,7 +173,7 @@ class Diffusion:
                 f"the equations are not solved: {left:.1e} of them is left after {steps} steps",
                 remedy="look at folded and very oblique cells",
             )
-        return found if self._fixed.any() else found - found.mean(), steps, left
+        return found if self.fixed.any() else found - found.mean(), steps, left
 
 
 def _parted(area: Floats, way: Floats) -> tuple[Floats, Floats]:

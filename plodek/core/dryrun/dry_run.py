@@ -17,6 +17,7 @@ from plodek.core.errors import BadFile, NotReady, PlodekError
 from plodek.core.formats import registry
 from plodek.core.formats.handoff import Tell, unheard_of
 from plodek.core.formats.mesh import Mesh, mesh_of
+from plodek.core.grid.slab import slab
 from plodek.core.proof.findings import Finding
 
 #: A uniform stream stays one within this share of the area of a cell's faces.
@@ -53,19 +54,22 @@ def dry_run(path: Path, tell: Tell = unheard_of) -> DryRun:
     """
     tell(0.0, "reading the file")
     try:
-        found, _ = registry.opened(path)
+        found, unit = registry.opened(path)
     except PlodekError as error:
         return DryRun(path, (Finding("It can be read", False, str(error)),))
-    if not isinstance(found, Mesh) and found.dim != 3:
-        said = "it is plane, and a dry run takes grids of space"
-        return DryRun(path, (Finding("It can be solved on", None, said),))
     need("dry_run_cells", found.cells, where=path.name)
+    findings, front = [], None
+    if not isinstance(found, Mesh) and found.dim != 3:
+        found, deep = slab(found)
+        front = found.patches[-2].name
+        said = f"{deep:.4g}{f' {unit}' if unit else ''} deep, between planes of symmetry"
+        findings.append(Finding("It is plane, and solved on one cell deep", True, said))
     mesh = found if isinstance(found, Mesh) else mesh_of(found)
     try:
         volumes = Volumes.of(mesh)
     except BadFile as error:
-        return DryRun(path, (Finding("Its faces fit together", False, str(error)),))
-    findings = [_uniform(volumes)]
+        return DryRun(path, (*findings, Finding("Its faces fit together", False, str(error))))
+    findings.append(_uniform(volumes))
     unnamed = int((volumes.outer.patch < 0).sum())
     if unnamed:
         findings.append(
@@ -92,7 +96,7 @@ def dry_run(path: Path, tell: Tell = unheard_of) -> DryRun:
         findings += _judged(flow)
     except NotReady as error:
         findings.append(Finding("The flow can be solved", False, str(error)))
-    seen = None if flow is None else seen_from_outside(mesh, volumes, flow)
+    seen = None if flow is None else seen_from_outside(mesh, volumes, flow, front)
     return DryRun(path, tuple(findings), flow, order, seen)
 
 

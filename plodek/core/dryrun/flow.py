@@ -55,7 +55,7 @@ def flow_through(volumes: Volumes) -> Flow | None:
     inlet, far = (np.isin(outer.patch, of_kind[kind]) for kind in ("inlet", "far field"))
     given[inlet] = -np.linalg.norm(outer.area[inlet], axis=1)
     given[far] = outer.middle[far, 0]
-    solved = Diffusion(volumes, fixed).solve(given)
+    solved = Diffusion.with_values_on(volumes, fixed).solve(given)
     # The velocity is the gradient of the potential: what leaves is counted as positive.
     balance = {
         name: float(solved.flux[outer.patch == n].sum())

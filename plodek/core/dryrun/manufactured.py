@@ -32,7 +32,7 @@ class Order:
 
 def given_all_round(volumes: Volumes) -> Diffusion:
     """Give the equations with values on all of the outside."""
-    return Diffusion(volumes, np.unique(volumes.outer.patch).tolist())
+    return Diffusion(volumes, np.ones(len(volumes.outer.cell), dtype=bool))
 
 
 def linear_error(equations: Diffusion) -> float:
@@ -48,17 +48,18 @@ def order_on(grid: Grid, equations: Diffusion) -> Order | None:
     if half is None or 2 * half.cells > grid.cells:
         return None
     field = _Field.over(grid)
-    fine = field.error(equations)
-    coarse = field.error(given_all_round(Volumes.of(mesh_of(half), periodic=False)))
+    fine = field.error(equations if field.thin is None else field.equations(equations.volumes))
+    coarse = field.error(field.equations(Volumes.of(mesh_of(half), periodic=False)))
     ratio = (grid.cells / half.cells) ** (1 / len(field.ways))
     return Order(float(np.log(coarse / fine) / np.log(ratio)), fine, coarse, (grid.cells, half.cells))
 
 
 @dataclass(frozen=True)
 class _Field:
-    """The field Σ cos(way · x + 1) over ``ways`` (n, 3)."""
+    """The field Σ cos(way · x + 1) over ``ways`` (n, 3), and the direction in which it is one cell deep."""
 
     ways: Floats
+    thin: Floats | None
 
     @staticmethod
     def over(grid: Grid) -> _Field:
@@ -70,11 +71,25 @@ class _Field:
         if thin is not None:
             flat = ways - np.outer(ways @ thin, thin)
             ways = flat[np.linalg.norm(flat, axis=1) > 1e-6 * np.linalg.norm(ways, axis=1)]
-        return _Field(ways)
+        return _Field(ways, thin)
+
+    def equations(self, volumes: Volumes) -> Diffusion:
+        """Give the equations with values on the outside, but with fluxes in front of the depth and behind it.
+
+        Values there, half a cell from every centre, would hold the solution to the field by themselves.
+        """
+        if self.thin is None:
+            return given_all_round(volumes)
+        area = volumes.outer.area
+        return Diffusion(volumes, np.abs(area @ self.thin) < 0.5 * np.linalg.norm(area, axis=1))
 
     def at(self, places: Floats) -> Floats:
         """Give the field at places (n, 3)."""
         return np.asarray(np.cos(places @ self.ways.T + 1.0).sum(axis=1))
+
+    def gradient(self, places: Floats) -> Floats:
+        """Give its gradient (n, 3) at places (n, 3)."""
+        return np.asarray(-np.sin(places @ self.ways.T + 1.0) @ self.ways)
 
     def source(self, places: Floats) -> Floats:
         """Give its Laplacian at places (n, 3)."""
@@ -82,8 +97,10 @@ class _Field:
 
     def error(self, equations: Diffusion) -> float:
         """Give the root of the mean square error over the volume, as a share of the field's own."""
-        volumes = equations.volumes
-        found = equations.solve(self.at(volumes.outer.middle), self.source(volumes.centre)).values
+        volumes, outer = equations.volumes, equations.volumes.outer
+        flux = np.einsum("nk,nk->n", self.gradient(outer.middle), outer.area)
+        known = np.where(equations.fixed, self.at(outer.middle), flux)
+        found = equations.solve(known, self.source(volumes.centre)).values
         wanted = self.at(volumes.centre)
         weight = np.abs(volumes.volume)
         return float(np.sqrt((weight * (found - wanted) ** 2).sum() / (weight * wanted**2).sum()))

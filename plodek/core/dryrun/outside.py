@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plodek.core.arrays import Floats, Ints
+from plodek.core.arrays import Floats, Ints, dot
 from plodek.core.dryrun.flow import Flow
 from plodek.core.dryrun.volumes import Volumes
 from plodek.core.formats.mesh import Mesh
@@ -31,20 +31,21 @@ class Outside:
     lines: Floats
 
 
-def seen_from_outside(mesh: Mesh, volumes: Volumes, flow: Flow) -> Outside:
-    """Give a flow on the outside of the mesh that it was solved on."""
+def seen_from_outside(mesh: Mesh, volumes: Volumes, flow: Flow, only: str | None = None) -> Outside:
+    """Give a flow on the outside of the mesh that it was solved on; on ``only`` one patch of it, by name."""
     outer = volumes.outer
-    used, faces = np.unique(outer.corners, return_inverse=True)
-    faces = faces.reshape(outer.corners.shape)
+    names = tuple(name for name, _ in volumes.patches)
+    shown = slice(None) if only is None else outer.patch == names.index(only)
+    cell, corners = outer.cell[shown], outer.corners[shown]
+    used, faces = np.unique(corners, return_inverse=True)
+    faces = faces.reshape(corners.shape)
     points = mesh.points[used]
     # On a face: from the middle of its cell on along the gradient.
-    way = outer.middle - volumes.centre[outer.cell]
-    potential = flow.solved.values[outer.cell] + np.einsum("nk,nk->n", flow.solved.gradient[outer.cell], way)
+    way = outer.middle[shown] - volumes.centre[cell]
+    potential = flow.solved.values[cell] + dot(flow.solved.gradient[cell], way)
     at_points = _at_points(len(points), faces, potential)
-    speed = flow.speed[outer.cell]
-    names = tuple(name for name, _ in volumes.patches)
     lines = level_lines(points, faces, at_points, LINES)
-    return Outside(names, points, faces, outer.patch, potential, speed, lines)
+    return Outside(names, points, faces, outer.patch[shown], potential, flow.speed[cell], lines)
 
 
 def _at_points(count: int, faces: Ints, values: Floats) -> Floats:

@@ -58,7 +58,7 @@ def section_picture(
 ) -> bytes:
     """Draw what a section cuts out of a grid, as PNG; cells that miss a ``limit`` are outlined."""
     figure, axes = _empty()
-    normal = _normal_of(cut)
+    normal = _normal_of(cut.places)
     frame = _frame(normal) if normal is not None else _sight()
     shown = cut.places @ frame.T
     polygons = [shown[a:b, :2] for a, b in zip(cut.start[:-1], cut.start[1:], strict=True)]
@@ -100,7 +100,8 @@ def flow_picture(seen: Outside, factor: float = 1.0) -> bytes:
     Its numbers are ``factor`` times those that the grid has in the project.
     """
     figure, axes = _empty()
-    frame = _sight()
+    normal = _normal_of(seen.points)
+    frame = _frame(normal) if normal is not None else _sight()
     faces, lines = (xyz / factor @ frame.T for xyz in (seen.points[seen.faces], seen.lines))
     scale = Normalize(float(seen.speed.min()), max(float(seen.speed.max()), float(seen.speed.min()) + 1e-9))
     colours = np.concatenate([mpl.colormaps["cividis"](scale(seen.speed)), np.tile(_CLEAR, (len(lines), 1))])
@@ -221,10 +222,9 @@ def _sight() -> Floats:
     return _frame(_FROM / np.linalg.norm(_FROM))
 
 
-def _normal_of(cut: Pieces) -> Floats | None:
-    """Give the normal of a section that is flat; None for one that is round."""
-    middle = cut.places.mean(axis=0)
-    _, sizes, axes = np.linalg.svd(cut.places - middle, full_matrices=False)
+def _normal_of(places: Floats) -> Floats | None:
+    """Give the normal of places (n, 3) that lie in a plane, None where they do not."""
+    _, sizes, axes = np.linalg.svd(places - places.mean(axis=0), full_matrices=False)
     if len(sizes) < 3 or sizes[2] > 1e-6 * sizes[0]:
         return None
     normal: Floats = axes[2]
