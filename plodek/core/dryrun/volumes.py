@@ -7,8 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Floats, Ints, dot
-from plodek.core.errors import BadFile
-from plodek.core.formats.faces import areas, bodies, faces_of, keys, middles
+from plodek.core.formats.faces import areas, bodies, faces_of, found_among, middles
 from plodek.core.formats.mesh import Mesh
 from plodek.core.grid.window import PatchType
 
@@ -71,7 +70,7 @@ class Volumes:
         ours, theirs = faces.owner[~outer], faces.beyond[~outer]
         parts = [_inner(ours, theirs, area[~outer], middle[~outer], centre, centre[theirs], None)]
         for twins in mesh.twins if periodic else ():
-            one, other = (_found(faces.corners, corners) for corners in (twins.ours, twins.theirs))
+            one, other = (found_among(faces.corners, corners) for corners in (twins.ours, twins.theirs))
             here, there = faces.owner[one], faces.owner[other]
             seen = twins.move.back(centre[there])
             parts.append(_inner(here, there, area[one], middle[one], centre, seen, twins.move.matrix))
@@ -79,19 +78,6 @@ class Volumes:
         rest = Outer(faces.corners[outer], faces.owner[outer], area[outer], middle[outer], faces.patch[outer])
         patches = tuple((name, mesh.types.get(name, "general")) for name in mesh.faces)
         return Volumes(volume, centre, _together(parts), rest, patches)
-
-
-def _found(corners: Ints, wanted: Ints) -> Ints:
-    """Give the indices of faces (n, 4) among others (m, 4). Raises BadFile where one is missing."""
-    low, high, _ = keys(np.concatenate([corners, wanted]))
-    order = np.lexsort((np.arange(len(low)), high, low))
-    place = np.empty(len(order), dtype=np.int64)
-    place[order] = np.arange(len(order))
-    at = order[np.maximum(place[len(corners) :] - 1, 0)]  # a wanted face comes right after the one it is
-    here = np.arange(len(corners), len(low))
-    if np.any(at >= len(corners)) or np.any(low[at] != low[here]) or np.any(high[at] != high[here]):
-        raise BadFile("a periodic face is no face of a cell", remedy="write the file again")
-    return np.asarray(at)
 
 
 def _together(parts: list[Inner]) -> Inner:

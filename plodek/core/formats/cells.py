@@ -117,12 +117,14 @@ class Cells:
         """Give the corners (n, 4) of a window's faces, so that their normals look outward."""
         ids = self.numbering.ids[window.block]
         ids = np.squeeze(ids[window.slices(ids.shape)], axis=window.axis)
-        quads = _quads(ids)
+        quads = faces_between(ids)
         return quads[:, [0, 3, 2, 1]] if (window.end == 0) != (window.axis == 1) else quads
 
     def facing(self, joint: Interface) -> tuple[Ints, Ints]:
         """Give the corners (n, 4) of the faces on both sides of an interface, corner by corner alike."""
-        return _quads(self.vertices(joint.first)), _quads(facing(joint, self.vertices(joint.second)))
+        return faces_between(self.vertices(joint.first)), faces_between(
+            facing(joint, self.vertices(joint.second))
+        )
 
     def vertices(self, window: Window) -> Ints:
         """Give the numbers (na, nb) of a window's nodes."""
@@ -140,7 +142,7 @@ def facing(joint: Interface, theirs: Ints) -> Ints:
     return np.squeeze(joint.orientation.apply(whole), axis=joint.first.axis)
 
 
-def _quads(ids: Ints) -> Ints:
+def faces_between(ids: Ints) -> Ints:
     """Give the corners (n, 4) of the faces between nodes (na, nb)."""
     around = ids[:-1, :-1], ids[1:, :-1], ids[1:, 1:], ids[:-1, 1:]
     return np.stack(around, axis=-1).reshape(-1, 4)

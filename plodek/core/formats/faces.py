@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
+from plodek.core.errors import BadFile
 from plodek.core.formats.mesh import SIDES, Mesh
 
 #: A face that belongs to nothing.
@@ -84,6 +85,19 @@ def keys(corners: Ints) -> tuple[Ints, Ints, Bools]:
     by_number.sort(axis=1)
     low = by_number[:, 0] * 2**32 + by_number[:, 1]
     return low, by_number[:, 2] * 2**32 + by_number[:, 3], again.sum(axis=1) > 1
+
+
+def found_among(corners: Ints, wanted: Ints) -> Ints:
+    """Give the indices of periodic faces (n, 4) among others (m, 4). Raises BadFile where one is missing."""
+    low, high, _ = keys(np.concatenate([corners, wanted]))
+    order = np.lexsort((np.arange(len(low)), high, low))
+    place = np.empty(len(order), dtype=np.int64)
+    place[order] = np.arange(len(order))
+    at = order[np.maximum(place[len(corners) :] - 1, 0)]  # a wanted face comes right after the one it is
+    here = np.arange(len(corners), len(low))
+    if np.any(at >= len(corners)) or np.any(low[at] != low[here]) or np.any(high[at] != high[here]):
+        raise BadFile("a periodic face is no face of a cell", remedy="write the file again")
+    return np.asarray(at)
 
 
 def areas(points: Floats, corners: Ints) -> Floats:

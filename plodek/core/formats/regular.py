@@ -9,14 +9,14 @@ import numpy as np
 from plodek.core.arrays import Bools, Ints
 from plodek.core.budget import need
 from plodek.core.errors import BadFile
-from plodek.core.formats.cells import HEXA
-from plodek.core.formats.faces import NONE, faces_of
+from plodek.core.formats.cells import HEXA, faces_between
+from plodek.core.formats.faces import NONE, faces_of, found_among
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.sheets import FACES, Boxes, Neighbours, boxes, disagreeing
 from plodek.core.formats.windows import rest_of
 from plodek.core.grid.grid import Grid
-from plodek.core.grid.matching import matched, rectangles
-from plodek.core.grid.window import PatchFaces, Window
+from plodek.core.grid.matching import joined, matched, rectangles
+from plodek.core.grid.window import Interface, PatchFaces, Window
 
 #: The corners i + 2j + 4k of a hexahedron in the order that files have.
 _AROUND = [0, 1, 3, 2, 4, 5, 7, 6]
@@ -75,7 +75,7 @@ def _groups(mesh: Mesh, corners: Ints) -> Ints:
 def _grid(mesh: Mesh, name: str, corners: Ints, groups: Ints, found: Boxes) -> Grid:
     order = np.argsort(found.box, kind="stable")
     starts = np.flatnonzero(np.diff(found.box[order], prepend=-1))
-    xyz, windows = [], dict[str, list[Window]]()
+    numbers, windows = [], dict[str, list[Window]]()
     titles = list(mesh.faces)
     for block, cells in enumerate(np.split(order, starts[1:])):
         place = found.place[cells] - found.place[cells].min(axis=0)
@@ -92,17 +92,40 @@ def _grid(mesh: Mesh, name: str, corners: Ints, groups: Ints, found: Boxes) -> G
         for n in range(8):
             own = found.offset[cells, n]
             ids[tuple((place + np.stack([own >> d & 1 for d in range(3)], axis=1)).T)] = corners[cells, n]
-        xyz.append(mesh.points[ids])
+        numbers.append(ids)
         for title, window in _windows(block, place, shape, groups[cells], found.offset[cells], titles):
             windows.setdefault(title, []).append(window)
+    xyz = tuple(mesh.points[ids] for ids in numbers)
     names = tuple(f"block{n}" for n in range(1, len(xyz) + 1))
     patches = tuple(
         PatchFaces(title, mesh.types.get(title, "wall"), tuple(windows[title]))
         for title in titles
         if title in windows
     )
-    grid = Grid(3, names, tuple(xyz), matched(xyz, 3), patches)
+    grid = Grid(3, names, xyz, matched(xyz, 3), patches, periodic=_periodic(mesh, numbers))
     return replace(grid, unnamed=rest_of(grid))
+
+
+def _periodic(mesh: Mesh, numbers: list[Ints]) -> tuple[Interface, ...]:
+    """Give the twins of a mesh as those of blocks, which hold the ``numbers`` (ni, nj, nk) of points."""
+    if not mesh.twins:
+        return ()
+    sides = [Window(block, axis, end) for block in range(len(numbers)) for axis in range(3) for end in (0, 1)]
+    on_sides = [np.squeeze(numbers[w.block][w.slices(numbers[w.block].shape)], axis=w.axis) for w in sides]
+    corners = np.concatenate([faces_between(ids) for ids in on_sides])
+    shapes = [(ids.shape[0] - 1, ids.shape[1] - 1) for ids in on_sides]
+    side = np.repeat(np.arange(len(sides)), [a * b for a, b in shapes])
+    place = np.concatenate([np.indices(shape).reshape(2, -1).T for shape in shapes])
+    theirs = [ids[..., None].astype(float) for ids in numbers]
+    found: list[Interface] = []
+    for twins in mesh.twins:
+        partner = np.full(len(mesh.points), float(NONE))
+        partner[twins.ours] = twins.theirs
+        one, other = (found_among(corners, faces) for faces in (twins.ours, twins.theirs))
+        ours, same = [partner[ids][..., None] for ids in numbers], np.full(len(one), 0.5)
+        joints = joined(ours, theirs, 3, sides, (side[one], place[one]), (side[other], place[other]), same)
+        found += [replace(joint, move=twins.move) for joint in joints]
+    return tuple(found)
 
 
 def _windows(

@@ -81,18 +81,39 @@ def matched(
     apart, other = apart[index, beside], other[index, beside]
     mutual = np.flatnonzero((index < other) & (other[other] == index) & (apart <= faces.most))
     first, second = mutual, other[mutual]
-    pairs, pair = np.unique(faces.side[first] * len(faces.sides) + faces.side[second], return_inverse=True)
+    pair = faces.side[first] * len(faces.sides) + faces.side[second]
+    pairs, pair = np.unique(pair, return_inverse=True)
     near_of = np.zeros(len(pairs))  # of two sides: as near as any faces of them that meet may be
     surely = apart[first] <= faces.near[first]
     np.maximum.at(near_of, pair[surely], faces.near[first[surely]])
     meets = apart[first] <= near_of[pair]
-    first, second, pair = first[meets], second[meets], pair[meets]
+    first, second, near = first[meets], second[meets], near_of[pair[meets]]
+    ours, theirs = ((faces.side[of], faces.place[of]) for of in (first, second))
+    return joined(xyz, xyz, dim, faces.sides, ours, theirs, near)
+
+
+def joined(
+    first: Sequence[Floats],
+    second: Sequence[Floats],
+    dim: int,
+    sides: Sequence[Window],
+    ours: tuple[Ints, Ints],
+    theirs: tuple[Ints, Ints],
+    near: Floats,
+) -> tuple[Interface, ...]:
+    """Give the interfaces of faces that lie at one place, each given by its side and its place there (n, 2).
+
+    ``first`` and ``second`` are what nodes of blocks (ni, nj, nk, m) are the same by, within ``near`` (n,)
+    which is one for all faces of two sides: our faces are looked at in the first, theirs in the second.
+    """
+    pair = ours[0] * len(sides) + theirs[0]
     order = np.argsort(pair, kind="stable")
     found = []
     for chosen in np.split(order, np.flatnonzero(np.diff(pair[order])) + 1) if len(order) else ():
-        ours, theirs = (faces.sides[int(faces.side[of[chosen[0]]])] for of in (first, second))
-        places = faces.place[first[chosen]], faces.place[second[chosen]]
-        found += _joined(xyz, dim, ours, theirs, places, float(near_of[pair[chosen[0]]]))
+        windows = [sides[int(side[chosen[0]])] for side, _ in (ours, theirs)]
+        places = ours[1][chosen], theirs[1][chosen]
+        nodes = first[windows[0].block], second[windows[1].block]
+        found += _joined(nodes, dim, windows[0], windows[1], places, float(near[chosen[0]]))
     return tuple(found)
 
 
@@ -125,15 +146,20 @@ def _faces_of(xyz: Sequence[Floats], dim: int, share: float, within: float) -> _
 
 
 def _joined(
-    xyz: Sequence[Floats], dim: int, ours: Window, theirs: Window, places: tuple[Ints, Ints], near: float
+    nodes: tuple[Floats, Floats],
+    dim: int,
+    ours: Window,
+    theirs: Window,
+    places: tuple[Ints, Ints],
+    near: float,
 ) -> list[Interface]:
     """Give the interfaces of the faces of two sides that lie at one place, rectangle by rectangle.
 
     Sides of which all nodes are near meet as a whole: in layers thinner than a gap the nearest says little.
     """
-    if ours != theirs and (turn := _turn(xyz, dim, ours, theirs, near)) is not None:
+    if ours != theirs and (turn := _turn(nodes, dim, ours, theirs, near)) is not None:
         return [Interface(ours, theirs, turn)]
-    shape, away = xyz[ours.block].shape[:3], xyz[theirs.block].shape[:3]
+    shape, away = (own.shape[:3] for own in nodes)
     counts = [max(n - 1, 1) for axis, n in enumerate(shape) if axis != ours.axis]
     there = np.full((*counts, 2), -1)
     there[tuple(places[0].T)] = places[1]
@@ -147,7 +173,7 @@ def _joined(
         flat = 0 if dim == 2 else 1
         one = ours.narrowed((a, b), (c, d if flat else 0), shape)
         other = theirs.narrowed((int(low[0]), int(low[1])), (int(high[0]), int(high[1]) if flat else 0), away)
-        turn = _turn(xyz, dim, one, other, near)
+        turn = _turn(nodes, dim, one, other, near)
         if turn is None:
             return found  # faces at one place whose nodes are not: no interface
         found.append(Interface(one, other, turn))
@@ -169,10 +195,11 @@ def _run(left: Bools, step: Ints) -> int:
     return int(ends[0]) if len(ends) else len(goes_on)
 
 
-def _turn(xyz: Sequence[Floats], dim: int, one: Window, other: Window, near: float) -> Orientation | None:
+def _turn(
+    nodes: tuple[Floats, Floats], dim: int, one: Window, other: Window, near: float
+) -> Orientation | None:
     """Find how the nodes of a window lie against those of another; None where they are not the same."""
-    first, second = xyz[one.block], xyz[other.block]
-    ours, theirs = first[one.slices(first.shape[:3])], second[other.slices(second.shape[:3])]
+    ours, theirs = (own[w.slices(own.shape[:3])] for own, w in zip(nodes, (one, other), strict=True))
     own = [axis for axis in range(dim) if axis != one.axis]
     away = [axis for axis in range(dim) if axis != other.axis]
     best: tuple[float, Orientation] | None = None

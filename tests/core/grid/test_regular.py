@@ -13,6 +13,7 @@ from plodek.core.errors import BadFile
 from plodek.core.formats.cells import HEXA
 from plodek.core.formats.mesh import Mesh, mesh_of
 from plodek.core.formats.regular import blocks_of
+from tests.core.grid.test_formats import grids  # noqa: F401  # a fixture
 from tests.received import bent, of_nodes, pipe
 
 #: The corners of a hexahedron as files have them, and i + 2j + 4k; and the turns that leave it right-handed.
@@ -37,7 +38,8 @@ def shuffled(mesh, seed=0):
     points = np.empty_like(mesh.points)
     points[number] = mesh.points
     faces = {name: number[chance.permutation(own)] for name, own in mesh.faces.items()}
-    return replace(mesh, points=points, solids={HEXA: number[cells]}, faces=faces)
+    twins = tuple(replace(t, ours=number[t.ours], theirs=number[t.theirs]) for t in mesh.twins)
+    return replace(mesh, points=points, solids={HEXA: number[cells]}, faces=faces, twins=twins)
 
 
 @pytest.mark.slow
@@ -55,6 +57,26 @@ def test_the_demo_grids_are_blocks_again(demos, name, blocks):
         p.name: (p.type, grid.patch_faces(p)) for p in grid.patches
     }
     assert found.unnamed == ()
+
+
+@pytest.mark.parametrize("name", ["twins", "turned twins"])
+def test_periodic_faces_are_twins_of_blocks_again(grids, name):  # noqa: F811
+    grid = grids[name]
+    found = blocks_of(shuffled(mesh_of(grid)), name)
+    assert [len(found.xyz), found.cells] == [1, grid.cells]
+    faces = [sum(one.faces(p.first) for p in one.periodic) for one in (found, grid)]
+    assert faces[0] == faces[1] > 0
+    for joint in found.periodic:
+        here, there = found.nodes(joint.first), joint.orientation.apply(found.nodes(joint.second))
+        assert np.abs(joint.move.places(here.reshape(-1, 3)) - there.reshape(-1, 3)).max() < 1e-12
+
+
+def test_a_periodic_face_that_no_cell_has_is_told(grids):  # noqa: F811
+    mesh = mesh_of(grids["twins"])
+    (first, *_) = mesh.twins
+    wrong = replace(first, theirs=np.roll(first.theirs, 1, axis=0)[:, [0, 1, 2, 2]])
+    with pytest.raises(BadFile, match="no face of a cell"):
+        blocks_of(replace(mesh, twins=(wrong,)), "a")
 
 
 def test_a_ring_that_closes_without_any_corner_is_cut_somewhere():

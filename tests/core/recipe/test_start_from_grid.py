@@ -205,15 +205,20 @@ def test_twins_by_a_turn_come_too_and_stay_twins(demos):
         assert np.abs(joint.move.places(built.nodes(joint.first)) - there).max() < 1e-12
 
 
-def test_twins_come_with_their_move_to_the_bit(demos):
+@pytest.mark.parametrize("zones", ["structured", "unstructured"])
+def test_twins_come_with_their_move_to_the_bit(demos, zones):
     grid = build.filled_grid(demos.model("turning-vanes"))
-    model = model_of([START], a=grid)
+    file = written(grid, zones=zones)
+    model = model_of([START], a=file)
     built = build.filled_grid(model)
     assert len(model.layout.twins) == 1
     for joint in built.periodic:
         there = joint.orientation.apply(built.nodes(joint.second))
         assert np.abs(joint.move.places(built.nodes(joint.first)) - there).max() < 1e-12
-    cut = model_of([START, {"kind": "cut", "by": "x", "at": [0.3]}], a=grid)
+    assert sum(grid.faces(p.first) for p in grid.periodic) == sum(
+        built.faces(p.first) for p in built.periodic
+    )
+    cut = model_of([START, {"kind": "cut", "by": "x", "at": [0.3]}], a=file)
     assert len(build.filled_grid(cut).periodic) >= len(built.periodic)
 
 
