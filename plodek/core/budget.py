@@ -35,6 +35,7 @@ LIMITS: Mapping[str, Limit] = {
     "dry_run_cells": Limit(3_000_000, "cells in a dry run", "prove the file without it, or a coarser grid"),
     "triangles": Limit(5_000_000, "triangles in a file", "make the mesh coarser, or divide the file"),
     "upload_mb": Limit(200, "MB in an upload", "send a smaller file"),
+    "unpacked_mb": Limit(2_000, "MB unpacked from a ZIP file", "pack the files of one grid alone"),
     "json_mb": Limit(8, "MB of JSON", "read long lists of places from a file of points"),
     "json_values": Limit(500_000, "values in JSON", "read long lists of places from a file of points"),
     "json_depth": Limit(60, "lists within each other in JSON", "look whether it is a recipe"),

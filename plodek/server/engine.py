@@ -37,8 +37,9 @@ from plodek.core.recipe.evaluation import Evaluation, Evaluator, keys
 from plodek.core.recipe.files import Files
 from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.shape.files import geometry_file
-from plodek.core.shape.files.cad_file import Tell
 from plodek.core.smooth.outcome import Reached, Watched
+from plodek.core.telling import Tell, unheard_of
+from plodek.server.file_facts import grid_facts
 
 #: What smoothing gave: the nodes of each block, and what its runs reached.
 Smoothed: TypeAlias = tuple[dict[str, Floats], list[Reached]]
@@ -92,6 +93,16 @@ class Engine:
             packed = geometry_file.read(data, name, tell)
             self._put(path, packed)
         return packed
+
+    def grid_told(self, data: bytes, name: str, digest: str, tell: Tell = unheard_of) -> dict[str, Any]:
+        """Tell what a file of a grid holds, from the cache where it has been read before. Raises BadFile."""
+        path = self.cache / f"{digest}.told{Path(name).suffix.lower()}-{fingerprint()}"
+        known = self._taken(path)
+        if known is not None:
+            return {**json.loads(known), "name": name}
+        told = grid_facts(name, data, tell)
+        self._put(path, json.dumps(told).encode())
+        return told
 
     def smoothed_key(self, recipe: Recipe, files: Files) -> str | None:
         """Give the key of what the last smoothing step gives; None without one."""

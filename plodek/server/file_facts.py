@@ -8,6 +8,7 @@ import numpy as np
 
 from plodek.core.formats import block_map, registry
 from plodek.core.shape.files import geometry_file
+from plodek.core.telling import Tell, unheard_of
 
 
 def file_facts(name: str, packed: bytes) -> dict[str, Any]:
@@ -20,9 +21,9 @@ def file_facts(name: str, packed: bytes) -> dict[str, Any]:
     )  # fmt: skip
 
 
-def grid_facts(name: str, data: bytes) -> dict[str, Any]:
+def grid_facts(name: str, data: bytes, tell: Tell = unheard_of) -> dict[str, Any]:
     """Tell what a file of a grid holds. Raises BadFile."""
-    found, unit = registry.read_of(data, name)
+    found, unit = registry.read_of(data, name, tell=tell)
     ends = np.array([[f(nodes.reshape(-1, 3), axis=0) for nodes in found.xyz] for f in (np.min, np.max)])
     names = [patch.name for patch in found.patches]
     counts = {

@@ -113,6 +113,7 @@ def test_a_section_beside_the_grid_is_told_and_the_report_goes_on(made):
     assert sum("tube" in part.caption for part in found.parts if isinstance(part, Picture)) == 1
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("metric", list(BY_KEY))
 @pytest.mark.parametrize("place", [None, "x=0.5"])
 def test_every_metric_is_drawn(made, metric, place):

@@ -74,6 +74,7 @@ def test_random_hexahedra_are_cut_as_by_vtk(point, normal, moved):
     assert np.abs(off).max() < 1e-14
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["siphon", "gate-chamber", "draft-cone", "dosing-venturi"])
 def test_demos_are_cut_as_by_vtk(name):
     found = Evaluator().evaluate(document.read(demo_file(f"{name}.json")), DEMO_FILES)

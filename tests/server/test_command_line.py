@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from plodek.core.formats.registry import formats
+from plodek.core.formats.registry import written
 from tests.conftest import DEMO
 
 
@@ -54,12 +54,13 @@ SOLID = {"kind": "extrude", "id": "e", "depth": 1, "cells": 2}
 REST = {"kind": "patch", "id": "p", "name": "walls", "faces": {"rest": True}}
 
 
+@pytest.mark.slow
 def test_the_gate_chamber_leaves_in_every_format_and_comes_back_by_each(tmp_path):
     """All that can be read back is proved, and each of the files is the beginning of another recipe."""
     done = run("build", DEMO / "gate-chamber.json", "--to", tmp_path, "--format", "all", "--prove", "--json")
     told = json.loads(done.stdout)
     assert done.returncode == 0, done.stderr
-    endings = {one.endings[0] for one in formats().values()}
+    endings = {one.endings[0] for one in written().values()}
     assert {Path(file).suffix for file in told["files"]} >= endings
     assert set(told["proofs"]) == {f"gate-chamber{ending}" for ending in endings}
     for file, map_of in (("gate-chamber.cgns", None), ("gate-chamber.xyz", "gate-chamber.map.json")):

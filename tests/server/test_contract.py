@@ -20,6 +20,8 @@ from plodek.server.store import users
 from plodek.server.workspace import Workspace
 from tests.server.test_every_route import problem
 
+pytestmark = pytest.mark.slow
+
 #: Requests to each of the operations; the soak makes more.
 EXAMPLES = int(os.environ.get("CONTRACT_EXAMPLES", "12"))
 #: What starts the CAD kernel, which takes seconds.

@@ -42,6 +42,7 @@ def carrying(answer):
     return {guard.TOKEN: answer.json["token"]}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("how", "path", "told"), ROUTES, ids=names(ROUTES))
 def test_nobody_gets_past_any_route_without_coming_in(outside, how, path, told):
     answer = outside.open(filled(path, 1), method=how, json={} if told.get("requestBody") else None)

@@ -55,6 +55,7 @@ def test_a_project_that_is_not_there_is_told_as_such(client, how, path, told):
     assert problem(answer)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("how", "path", "told"), WITH_BODY, ids=names(WITH_BODY))
 @pytest.mark.parametrize("body", [b"", b"{", b"[]", b'"text"', b"\xff\xfe", b'{"no-such-field": 1}'])
 def test_a_body_that_is_none_is_refused_in_words(client, how, path, told, body):

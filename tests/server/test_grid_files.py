@@ -77,6 +77,34 @@ def test_patches_interfaces_and_unit_come_from_the_map_that_is_sent_beside(clien
     assert client.get(f"/api/projects/{again['id']}/model").json["patches"] == model["patches"]
 
 
+@pytest.mark.parametrize("key", ["vtk", "xdmf", "plot3d"])
+def test_what_consists_of_several_files_is_sent_as_a_zip(client, tmp_path, key):
+    grid = replace(of_nodes(bent()), patches=(PatchFaces("bed", "wall", (Window(0, 1, 0),)),), unnamed=())
+    one = registry.written()[key]
+    files = one.write(tmp_path / f"a{one.endings[0]}", Cargo(grid, "cm"), one.choices())
+    with zipfile.ZipFile(tmp_path / "a.zip", "w") as archive:
+        for file in files:
+            archive.write(file, file.relative_to(tmp_path))
+    project = made(client)
+    job = sent(client, project, "a.zip", (tmp_path / "a.zip").read_bytes())
+    assert (job["state"], job["result"]["counts"]["cells"]) == ("done", grid.cells)
+    assert facts_of(client, project, "a.zip") == job["result"]
+    step = START | {"file": "a.zip", "file_unit": "cm", "within": None}
+    assert kept(client, project, 0, [step]).status_code == 200
+    model = client.get(f"/api/projects/{project}/model").json
+    assert ("bed", 32) in [(p["name"], p["faces"]) for p in model["patches"]]
+    packed = client.get(f"/api/projects/{project}/recipe/download").data
+    [again] = client.post("/api/projects/uploads?name=b.zip", data=packed).json["projects"]
+    assert client.get(f"/api/projects/{again['id']}/model").json["patches"] == model["patches"]
+
+
+def test_a_grid_is_read_once_and_told_about_from_the_cache_then(client, monkeypatch):
+    project = made(client)
+    told = sent(client, project, "a.xyz", demo_file("dewatering-bend.xyz"))["result"]
+    monkeypatch.setattr(registry, "read_of", None)
+    assert facts_of(client, project, "a.xyz") == told
+
+
 def test_points_that_end_as_a_grid_may_are_still_points(client):
     project = made(client)
     assert (

@@ -124,6 +124,7 @@ def test_a_dry_run_solves_on_a_file_that_was_handed_off(client, box):
         assert "no such file" in answer.json["detail"].lower()
 
 
+@pytest.mark.slow
 def test_the_report_tells_of_the_dry_run_of_this_state(client, box):
     def report():
         return client.get(f"/api/projects/{box}/report").data.decode()

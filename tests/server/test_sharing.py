@@ -105,6 +105,7 @@ def test_a_new_project_is_its_makers_alone(mira, jon, project):
     assert jon.ask("GET", f"projects/{project}/recipe").status_code == 404
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("role", [None, *ROLES])
 @pytest.mark.parametrize(("how", "path", "told"), OF_PROJECT, ids=names(OF_PROJECT))
 def test_every_route_looks_at_the_role(app, mira, jon, project, shared, how, path, told, role):

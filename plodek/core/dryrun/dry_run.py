@@ -15,10 +15,10 @@ from plodek.core.dryrun.outside import Outside, seen_from_outside
 from plodek.core.dryrun.volumes import Volumes
 from plodek.core.errors import BadFile, NotReady, PlodekError
 from plodek.core.formats import registry
-from plodek.core.formats.handoff import Tell, unheard_of
 from plodek.core.formats.mesh import Mesh, mesh_of
 from plodek.core.grid.slab import slab
 from plodek.core.proof.findings import Finding
+from plodek.core.telling import Tell, unheard_of
 
 #: A uniform stream stays one within this share of the area of a cell's faces.
 _UNIFORM = 1e-12

@@ -10,9 +10,10 @@ from pathlib import Path
 from plodek.core.errors import BadValue
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
-from plodek.core.formats.handoff import Tell, unheard_of, write_all
+from plodek.core.formats.handoff import write_all
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import PatchFaces
+from plodek.core.telling import Tell, unheard_of
 from plodek.core.units import METRES, factor
 
 #: The patch of outer faces that a file names nothing.

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any, TypeAlias
+from typing import Any
 
 from plodek.core.check.limits import OwnLimit
 from plodek.core.check.measure import CellValues, WallUnits, measure
@@ -17,14 +17,8 @@ from plodek.core.errors import BadValue, FoldedGrid, NotReady
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
 from plodek.core.grid.grid import Grid
+from plodek.core.telling import Tell, unheard_of
 from plodek.core.units import METRES, factor, unit_of
-
-#: Hears how far a hand-off is, 0 to 1, and what is being done.
-Tell: TypeAlias = Callable[[float, str], None]
-
-
-def unheard_of(share: float, words: str) -> None:
-    """Hear nothing."""
 
 
 @dataclass(frozen=True)

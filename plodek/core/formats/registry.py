@@ -17,6 +17,7 @@ from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.regular import blocks_of
 from plodek.core.grid.grid import Grid
+from plodek.core.telling import Tell, unheard_of
 
 #: What is chosen of each option of a format, by its key.
 Choices: TypeAlias = Mapping[str, str]
@@ -114,10 +115,14 @@ def writer_of(path: Path) -> Format:
     return found
 
 
-def read(path: Path) -> tuple[Grid, str]:
+def read(path: Path, tell: Tell = unheard_of) -> tuple[Grid, str]:
     """Read a grid of blocks from a file, by its ending; cells are put into blocks. Raises BadFile."""
+    tell(0.0, "reading the file")
     found, unit = opened(path)
-    return (blocks_of(found, path.name) if isinstance(found, Mesh) else found), unit
+    if not isinstance(found, Mesh):
+        return found, unit
+    tell(0.2, f"finding the blocks of {found.cells} cells")
+    return blocks_of(found, path.name), unit
 
 
 def is_grid(name: str) -> bool:
@@ -126,14 +131,14 @@ def is_grid(name: str) -> bool:
     return any(ending in (*one.endings, *one.read_too) for one in readers())
 
 
-def read_of(data: bytes, name: str, told: bytes | None = None) -> tuple[Grid, str]:
+def read_of(data: bytes, name: str, told: bytes | None = None, tell: Tell = unheard_of) -> tuple[Grid, str]:
     """Read a grid of blocks from the bytes of a file, with those of the map beside it. Raises BadFile."""
     with TemporaryDirectory() as folder:
         path = Path(folder) / Path(name).name
         path.write_bytes(data)
         if told is not None:
             block_map.map_path(path).write_bytes(told)
-        return read(path)
+        return read(path, tell)
 
 
 def opened(path: Path) -> tuple[Grid | Mesh, str]:

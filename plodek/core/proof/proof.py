@@ -12,13 +12,13 @@ from pathlib import Path
 from plodek.core.errors import OverBudget, PlodekError
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
-from plodek.core.formats.handoff import Tell, unheard_of
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.tables.write import EDGES
 from plodek.core.proof.blocks import prove_blocks
 from plodek.core.proof.cells import prove_cells
 from plodek.core.proof.findings import Finding
 from plodek.core.proof.table import prove_tables
+from plodek.core.telling import Tell, unheard_of
 
 _CHECKER = "cgnscheck"
 #: Seconds that the standard's checker has.

@@ -26,7 +26,7 @@ from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.smooth.outcome import ASIDE, COARSER, Progress
 from plodek.core.smooth.relaxation import PORTION
 from plodek.server.engine import Engine
-from plodek.server.file_facts import file_facts, grid_facts
+from plodek.server.file_facts import file_facts
 from plodek.server.jobs.bundle import digest_of, pack, unpack
 from plodek.server.store import projects
 from plodek.server.store.files import ProjectFiles
@@ -230,7 +230,7 @@ def _read(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     data = path.read_bytes()
     tell = _teller(job, "the reading was stopped")
     if registry.is_grid(asked["name"]):
-        told = grid_facts(asked["name"], data)
+        told = engine.grid_told(data, asked["name"], projects.digest(data), tell)
     else:
         told = file_facts(asked["name"], engine.geometry(data, asked["name"], projects.digest(data), tell))
     name = projects.add_file(projects.get(job.project_id), asked["name"], data)

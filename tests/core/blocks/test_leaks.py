@@ -99,6 +99,7 @@ def test_the_advice_joins_what_a_slit_parts(part):
     assert sum(len(uses) == 2 for uses in model.layout.sides.values()) == 1
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", sorted(path.stem for path in DEMO.glob("*.json")))
 def test_no_demo_leaks(demos, name):
     model = demos.model(name)

@@ -210,6 +210,7 @@ def test_local_refinement_begins_and_ends_on_the_same_wall():
     assert finer.laid.cells[local[-1].label] == 9
 
 
+@pytest.mark.slow
 def test_sweeps_carry_the_plane_without_twist_and_narrow():
     path = {
         "kind": "spline",

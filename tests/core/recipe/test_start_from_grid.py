@@ -205,6 +205,7 @@ def test_twins_by_a_turn_come_too_and_stay_twins(demos):
         assert np.abs(joint.move.places(built.nodes(joint.first)) - there).max() < 1e-12
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("zones", ["structured", "unstructured"])
 def test_twins_come_with_their_move_to_the_bit(demos, zones):
     grid = build.filled_grid(demos.model("turning-vanes"))

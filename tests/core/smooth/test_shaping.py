@@ -114,6 +114,7 @@ def test_boxes_whose_inner_blocks_are_turned_are_untangled():
         assert run.progress.folded == 0, seed
 
 
+@pytest.mark.slow
 def test_large_grids_begin_on_coarser_ones():
     """Four times as many nodes a side take about as many sweeps."""
     few, many = (blocks_of("rectangle", 6, cells) for cells in (3, 12))

@@ -91,6 +91,7 @@ def test_a_revolved_nozzle_with_a_straight_core_is_squared(sweeps, note, largest
     assert gate(cells, DEFAULT_LIMITS, walls).passed
 
 
+@pytest.mark.slow
 def test_a_core_that_comes_near_its_wall_is_brought_off_it():
     """A straight core along a bore that narrows to half leaves a thirtieth of it at the throat, at 151°."""
     walls = {"on": "bore"}
@@ -229,6 +230,7 @@ def test_a_stop_while_sides_move_leaves_all_as_it_was(kind):
     assert apart(stopped.blocks, blocks) == 0.0
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", [SmoothSettings, ShapeSettings])
 def test_a_run_stopped_after_its_sides_moved_comes_out_again(kind):
     model = model_of(nozzle(STRAIGHT, axial=32, layers=10, growth=1.18, first="1 mm", bow=0))

@@ -9,6 +9,8 @@ from plodek.server.store.holding import held
 from tests.server.standing.hostile import FRAME, numbered
 from tests.serving import served
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture
 def disk(tmp_path):

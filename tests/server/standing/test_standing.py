@@ -18,6 +18,8 @@ from tests.server.standing.hostile import BOX, FRAME, at_random, numbered, too_m
 from tests.server.standing.strain import edit_at_once, kill_parts, kill_whole, send
 from tests.serving import resident, served
 
+pytestmark = pytest.mark.slow
+
 #: MB of memory that a process may have here, and what it may show beyond: shared code is counted too.
 MEMORY, SHARED = 2000, 400
 GOOD = numbered([FRAME])

@@ -12,7 +12,6 @@ import resource
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Literal
 
@@ -22,9 +21,9 @@ from plodek.core.shape.curves.nurbs import Net, Nurbs, NurbsCurve
 from plodek.core.shape.files.packed import pack
 from plodek.core.shape.surfaces.patch import patch_of
 from plodek.core.shape.surfaces.trimmed_face import TrimEdge, TrimmedFace
+from plodek.core.telling import Tell
 
 CadKind = Literal["step", "iges"]
-Tell = Callable[[float, str], None]
 
 #: Seconds and bytes that the kernel may take for one file.
 _MOST_SECONDS = 600

@@ -12,8 +12,9 @@ import numpy as np
 
 from plodek.core.errors import BadFile
 from plodek.core.shape.files import cad_file, dxf_file, mesh_file
-from plodek.core.shape.files.cad_file import CadKind, Tell
+from plodek.core.shape.files.cad_file import CadKind
 from plodek.core.shape.files.packed import pack, unpack
+from plodek.core.telling import Tell
 
 FileKind = Literal["step", "iges", "stl", "obj", "dxf", "points"]
 _ENDINGS: dict[str, FileKind] = {

@@ -14,11 +14,11 @@ from plodek.core.formats import block_map, registry
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe
 from plodek.core.shape.files import geometry_file, point_file
-from plodek.server.api.context import desk, files_of, user
+from plodek.server.api.context import desk, engine, files_of, user
 from plodek.server.api.guides.messages import FileOut
 from plodek.server.api.jobs.messages import JobOut
 from plodek.server.api.jobs.routes import job_out
-from plodek.server.file_facts import facts, file_facts, grid_facts, map_facts
+from plodek.server.file_facts import facts, file_facts, map_facts
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 
@@ -58,7 +58,8 @@ def add_geometry(project: int, query_data: FileQuery) -> JobOut:
     """Read a CAD, STL, OBJ or DXF file or a grid, the request's body, as a job that stores it once read."""
     found = projects.get(project)
     data = request.get_data(cache=False)
-    geometry_file.refuse_foreign(data, query_data.name)
+    if not registry.is_grid(query_data.name):
+        geometry_file.refuse_foreign(data, query_data.name)
     job = desk().ask_with(found, "read", {"name": query_data.name}, data, user())
     return job_out(job)
 
@@ -76,7 +77,7 @@ def get_file(project: int, name: str) -> FileOut:
         return _recipe_out(name, document.read(data, name))
     if registry.is_grid(name):
         with suppress(BadFile):  # what ends in .xyz may be points too
-            return FileOut(**grid_facts(name, data))
+            return FileOut(**engine().grid_told(data, name, projects.hash_of(found, name)))
     if geometry_file.kind_of(name) == "points":
         return _points_out(name, point_file.read(data, name))
     return FileOut(**file_facts(name, files_of(found).geometry(name)))
