@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -16,8 +17,10 @@ from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.curves.wing_section import section
 from plodek.core.shape.files.cad_reading import net_of
 from plodek.core.shape.surfaces import analytic
+from plodek.core.shape.surfaces.generated import GeneratedSurface
 from plodek.core.shape.surfaces.patch import patch_of
 from plodek.core.shape.surfaces.spanned import Lofted
+from plodek.core.shape.surfaces.swept import Extruded, PathFrame, Revolved, Swept
 from plodek.core.shape.surfaces.triangulated import Triangulated
 from plodek.core.shape.surfaces.trimmed_face import TrimEdge, TrimmedFace
 
@@ -40,12 +43,10 @@ def closest_places() -> None:
     say("closest places on the slowest analytic surface", f"{1 / slowest:.1f} M/s", ">= 5 M/s")
     u = np.stack(np.meshgrid(*(np.linspace(0, 1, n) for n in SPHERE), indexing="ij"), -1).reshape(-1, 2)
     vane = lofted_vane()
-    around = vane.at(rng.uniform(0, 1, (len(places) // 5, 2))) + 0.002 * rng.normal(
-        size=(len(places) // 5, 3)
-    )
-    vane.nearest(around[:1000])
-    rate = len(around) / seconds(lambda: vane.nearest(around)) / 1e6
-    say("closest places on a vane lofted from three sections", f"{rate:.2f} M/s", ">= 1 M/s")
+    say("closest places on a vane lofted from three sections", f"{_rate(vane):.2f} M/s", ">= 1 M/s")
+    say("  of places in any order", f"{_rate(vane, in_order=False):.2f} M/s", "-")
+    slowest_rate = min(map(_rate, swept_surfaces()))
+    say("closest places on the slowest swept surface", f"{slowest_rate:.2f} M/s", ">= 1 M/s")
     surface, face = nurbs_face()
     near = rng.uniform(0.05, 0.95, (2_000 if QUICK else 200_000, 3)) * [1, 1, 0.4] - [0, 0, 0.2]
     face.nearest(near[:10])
@@ -80,6 +81,41 @@ def closest_places() -> None:
     mesh.nearest(beside[:10])
     rate = len(beside) / seconds(lambda: mesh.nearest(beside), 3)
     say(f"closest places on {len(mesh.triangles)} triangles", f"{rate / 1e3:.0f} k/s", ">= 300 k/s")
+
+
+def _rate(surface: GeneratedSurface, *, in_order: bool = True) -> float:
+    """Give how many million places a second are put onto a surface, as a side's nodes or in any order."""
+    rng = np.random.default_rng(3)
+    counts = (50, 40) if QUICK else (500, 400)
+    uv = np.stack(np.meshgrid(*(np.linspace(0, 1, n) for n in counts), indexing="ij"), -1).reshape(-1, 2)
+    beside = surface.at(uv) + 0.002 * rng.normal(size=(len(uv), 3))
+    if not in_order:
+        beside = rng.permutation(beside)
+    surface.nearest(beside[:1000])
+    return len(beside) / seconds(lambda: surface.nearest(beside), 3) / 1e6
+
+
+def swept_surfaces() -> Iterator[GeneratedSurface]:
+    """Give surfaces extruded squarely and obliquely, revolved of a plane curve and another, and swept."""
+    flat, other = (
+        Spline(
+            np.array([[0, 0, 0], [1, 0.3, a], [2, -0.2, b], [3, 0.1, a]], float),
+            closed=False,
+            corner_angle=35,
+        )
+        for a, b in ((0, 0), (0.2, 0.5))
+    )
+    below, along = np.array([0.0, -3.0, 0.0]), np.array([1.0, 0.0, 0.0])
+    yield Extruded(flat, np.array([0.0, 0.0, 2.0]))
+    yield Extruded(flat, np.array([0.5, 0.7, 2.0]))
+    yield from (Revolved(curve, below, along, 2.0) for curve in (flat, other))
+    t = np.linspace(0, 2, 9)
+    path = _open_spline(np.stack([4 * np.cos(t), 4 * np.sin(t), t], axis=1))
+    yield Swept(flat, PathFrame(path))
+
+
+def _open_spline(points: np.ndarray[Any, Any]) -> Spline:
+    return Spline(points, closed=False, corner_angle=35)
 
 
 def nurbs_face() -> tuple[Any, TrimmedFace]:

@@ -23,6 +23,8 @@ _SAMPLES = 24  # per smooth piece of a curve
 _NEIGHBOURS = 5
 _VALLEYS = 3
 _ADJACENT = 3.5
+#: For a few places, waking the cores takes longer than the work.
+_MANY = 2000
 _POLE = 1e-9
 #: The error of a table, in shares of the extent, from which on it is of no use.
 _NEAR = 1e-5
@@ -41,15 +43,28 @@ class CurveSearch:
         inner = (knots[:-1, None] + part * np.diff(knots)[:, None]).ravel()
         self._parameters = np.append(inner, knots[-1])
         self._samples, slope, bend = jet(self._parameters)
+        self._beside = self._slopes_beside(slope)
         self._tree = scipy.spatial.cKDTree(self._samples)
         square = np.maximum(dot(slope, slope), 1e-300)
         self._bend = float(np.max(np.linalg.norm(bend, axis=1) / square))
         self._step = float(np.max(np.linalg.norm(np.diff(self._samples, axis=0), axis=1)))
 
+    def _slopes_beside(self, slope: Floats) -> tuple[Floats, Floats]:
+        """Give the derivatives (m, 3) just before and just after the samples: they differ at corners."""
+        low, high = slope.copy(), slope.copy()
+        ends = np.arange(0, len(slope), _SAMPLES)
+        inside = _INSIDE / _SAMPLES * np.diff(self._knots)
+        low[ends[1:]] = self._jet(self._knots[1:] - inside)[1]
+        high[ends[:-1]] = self._jet(self._knots[:-1] + inside)[1]
+        if self._closed:
+            low[0], high[-1] = low[-1], high[0]
+        return low, high
+
     def nearest(self, xyz: Floats) -> Floats:
         """Give the parameters (n,) of the places nearest to ``xyz`` (n, 3)."""
         count = min(_NEIGHBOURS, len(self._parameters))
-        gaps, index = (np.reshape(part, (len(xyz), count)) for part in self._tree.query(xyz, k=count))
+        near = self._tree.query(xyz, k=count, workers=-1 if len(xyz) > _MANY else 1)
+        gaps, index = (np.reshape(part, (len(xyz), count)) for part in near)
         best = self._between(xyz, index[:, 0])
         # The nearest place is at most half a step from a sample, whose squared distance is that much more
         # (Taylor): where samples beyond the nearest ones are within it, other valleys may be deeper.
@@ -79,49 +94,51 @@ class CurveSearch:
 
     def _between(self, xyz: Floats, index: Ints) -> Floats:
         """Find the nearest places between the neighbours of samples (n,)."""
-        parameters, last = self._parameters, len(self._parameters) - 1
-        # Look on both sides of the sample by itself: the slope may jump there.
-        before, after = np.maximum(index - 1, 0), np.minimum(index + 1, last)
+        last = len(self._parameters) - 1
+        before, after = index - 1, index + 1
         ends = index, index
         if self._closed:  # the first and the last sample are one place
             before, after = np.where(index == 0, last - 1, before), np.where(index == last, 1, after)
             ends = np.where(index == 0, last, index), np.where(index == last, 0, index)
-        low = self._refined(xyz, parameters[before], parameters[ends[0]])
-        high = self._refined(xyz, parameters[ends[1]], parameters[after])
-        gaps = [np.linalg.norm(self._jet(u)[0] - xyz, axis=1) for u in (low, high)]
-        return np.where(gaps[0] < gaps[1], low, high)
+        # The slope may jump at the sample: the way may lead on to both sides, or to none.
+        down = np.flatnonzero(self._rates(xyz, index, 0) > 0)
+        up = np.flatnonzero(self._rates(xyz, index, 1) < 0)
+        found = self._parameters[index]
+        down, low = self._refined(xyz, down, before, ends[0])
+        up, high = self._refined(xyz, up, ends[1], after)
+        found[down] = low
+        twice = np.isin(up, down, assume_unique=True)
+        if np.any(twice):
+            one, other = found[up[twice]], high[twice]
+            gaps = [np.linalg.norm(self._jet(u)[0] - xyz[up[twice]], axis=1) for u in (one, other)]
+            high[twice] = np.where(gaps[0] < gaps[1], one, other)
+        found[up] = high
+        return found
 
-    def _refined(self, xyz: Floats, lower: Floats, upper: Floats) -> Floats:
-        """Find the nearest parameter between two bounds (n,), by Newton steps or halving."""
-        span = self._knots[-1] - self._knots[0]
-        inside = _INSIDE * (upper - lower)
-        rises = self._slopes(xyz, lower + inside)[0] >= 0
-        falls = self._slopes(xyz, upper - inside)[0] <= 0
-        # Where the distance only grows or shrinks on the way, a bound is the nearest place.
-        u = np.where(rises, lower, np.where(falls, upper, 0.5 * (lower + upper)))
-        going = np.flatnonzero(~rises & ~falls)
-        lower, upper = lower[going], upper[going]
+    def _rates(self, xyz: Floats, index: Ints, end: int) -> Floats:
+        """Give the derivative (n,) of half the squared distance just before samples (n,), or just after."""
+        found = np.empty(len(index))
+        _rates(self._samples, self._beside[end], xyz, index, found)
+        return found
+
+    def _refined(self, xyz: Floats, which: Ints, low: Ints, high: Ints) -> tuple[Ints, Floats]:
+        """Find the nearest parameters between samples ``low`` and ``high`` (n,), by Newton steps or halving.
+
+        For those of the places ``which`` (m,) whose distance falls after the one and rises before the other.
+        """
+        which = which[(low[which] >= 0) & (high[which] < len(self._parameters))]
+        rates = self._rates(xyz[which], low[which], 1), self._rates(xyz[which], high[which], 0)
+        which, rates = which[inside := (rates[0] < 0) & (rates[1] > 0)], (rates[0][inside], rates[1][inside])
+        xyz = xyz[which]
+        lower, upper = self._parameters[low[which]], self._parameters[high[which]]
+        still = NEWTON * (self._knots[-1] - self._knots[0])
+        u = lower + (upper - lower) * (rates[0] / (rates[0] - rates[1]))
+        going = np.arange(len(which))
         for _ in range(MOST_STEPS):
             if not len(going):
                 break
-            at = u[going]
-            value, rate = self._slopes(xyz[going], at)
-            lower = np.where(value < 0, at, lower)
-            upper = np.where(value > 0, at, upper)
-            newton = at - value / np.where(rate > 0, rate, np.inf)
-            fits = (rate > 0) & (newton >= lower) & (newton <= upper)
-            after = np.where(fits, newton, 0.5 * (lower + upper))
-            after = np.where(value == 0, at, after)
-            u[going] = after
-            moving = np.abs(after - at) > NEWTON * span
-            going, lower, upper = going[moving], lower[moving], upper[moving]
-        return u
-
-    def _slopes(self, xyz: Floats, u: Floats) -> tuple[Floats, Floats]:
-        """Give the first and second derivative (n,) of half the squared distance."""
-        place, slope, bend = self._jet(u)
-        gap = place - xyz
-        return dot(gap, slope), dot(slope, slope) + dot(gap, bend)
+            going = going[_stepped(*self._jet(u[going]), xyz, going, lower, upper, still, u)]
+        return which, u
 
 
 #: Place, and the derivatives by u, v, uu, uv and vv, each (n, 3).
@@ -284,6 +301,48 @@ def _others(index: Ints, cells: Floats, low: Floats, circuit: Floats, others: Bo
                     apart |= low[other, axis] != low[before, axis]
                 alone &= apart
             others[k, n] = alone
+
+
+@numba.njit(cache=True, nogil=True)
+def _stepped(
+    place: Floats, slope: Floats, bend: Floats, xyz: Floats, going: Ints,
+    lower: Floats, upper: Floats, still: float, u: Floats,
+) -> Bools:  # fmt: skip
+    """Take a Newton step within bounds (n,), or halve, for those ``going`` (m,), whose jets are given.
+
+    Brings ``lower`` and ``upper`` nearer, and says which steps were more than ``still``.
+    """
+    moving = np.empty(len(going), dtype=np.bool_)
+    for m in range(len(going)):
+        n = going[m]
+        value = rate = 0.0
+        for c in range(3):
+            gap = place[m, c] - xyz[n, c]
+            value += gap * slope[m, c]
+            rate += slope[m, c] * slope[m, c] + gap * bend[m, c]
+        at = u[n]
+        if value < 0:
+            lower[n] = at
+        elif value > 0:
+            upper[n] = at
+        after = at - value / rate if rate > 0 else np.inf
+        if value == 0:
+            after = at
+        elif not lower[n] <= after <= upper[n]:
+            after = 0.5 * (lower[n] + upper[n])
+        u[n] = after
+        moving[m] = abs(after - at) > still
+    return moving
+
+
+@numba.njit(cache=True, nogil=True)
+def _rates(samples: Floats, slopes: Floats, xyz: Floats, index: Ints, found: Floats) -> None:
+    """Give the derivatives (n,) of half the squared distances of places (n, 3) to samples ``index`` (n,)."""
+    for n in range(len(index)):
+        at, rate = index[n], 0.0
+        for c in range(3):
+            rate += (samples[at, c] - xyz[n, c]) * slopes[at, c]
+        found[n] = rate
 
 
 @numba.njit(cache=True, nogil=True, parallel=True)

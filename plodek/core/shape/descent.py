@@ -125,7 +125,9 @@ def _descend_some(
                 tried[0], tried[1] = at[0] + share * su, at[1] + share * sv
                 u, v = _turned(tried[0], ends[0], wraps[0]), _turned(tried[1], ends[1], wraps[1])
                 patch_jet(series, us, vs, u, v, high, after, sums)
-                value = np.sum((after[0] - xyz[n]) ** 2)
+                value = 0.0
+                for k in range(3):
+                    value += (after[0, k] - xyz[n, k]) ** 2
                 if value <= square * (1 + ROUND_OFF):
                     break
                 share *= 0.25

@@ -89,6 +89,34 @@ def test_no_sample_is_nearer_than_the_nearest_place(name, seed):
     np.testing.assert_allclose(curve.nearest(curve.at(np.array([0.37]))), 0.37, atol=1e-7)
 
 
+@pytest.mark.parametrize("name", [n for n, c in CURVES.items() if n != "polyline"])
+def test_places_on_a_curve_come_back_as_the_fractions_that_they_have(name):
+    """Between corners, at knots and at the ends, of the arc length to round-off."""
+    curve = CURVES[name]
+    joints = np.unique(np.concatenate([curve.joints, np.linspace(0, 1, 301)]))
+    found = curve.nearest(curve.at(joints))
+    apart = np.abs(found - joints)
+    if curve.closed:
+        apart = np.minimum(apart, 1 - apart)
+    assert apart.max() < 2e-8  # a place says no more of where it is than the root of round-off
+    assert np.linalg.norm(curve.at(found) - curve.at(joints), axis=1).max() < 1e-12 * curve.length
+
+
+def test_a_corner_that_juts_out_and_one_that_is_hollow_are_the_nearest_places_that_they_are():
+    """A spline with corners: beside a hollow one the place is on one side or the other, never at it."""
+    points = np.array([[0, 0, 0], [1, 0.02, 0], [2, 0, 0], [2, 1, 0], [2.02, 2, 0], [2, 3, 0.0]])
+    hook = Spline(points, closed=False, corner_angle=40)
+    corner = np.array([2.0, 0, 0])
+    outside = corner + np.array([[0.3, -0.2, 0], [0.05, -0.4, 0], [0.2, -0.2, 0]])
+    assert np.abs(hook.at(hook.nearest(outside)) - corner).max() == 0
+    inside = corner + np.array([[-0.3, 0.2, 0], [-0.2, 0.3, 0], [-0.201, 0.2, 0], [-0.199, 0.2, 0]])
+    there = hook.at(hook.nearest(inside))
+    fine = hook.at(np.linspace(0, 1, 200_001))
+    brute = np.array([np.linalg.norm(fine - one, axis=1).min() for one in inside])
+    assert np.linalg.norm(there - inside, axis=1) == pytest.approx(brute, rel=1e-6)
+    assert np.linalg.norm(there - corner, axis=1).min() > 0.1
+
+
 def test_lengths_in_closed_form():
     whole = Ellipse(np.zeros(3), (3.0, 1.0), TILTED)
     # The perimeter by the complete elliptic integral (DLMF 19.9.9), of scipy.

@@ -16,7 +16,7 @@ from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadValue
 from plodek.core.shape.closest import CurveSearch
 from plodek.core.shape.curves.curve import Curve, Jet, wrapped
-from plodek.core.shape.curves.inverse import PiecewiseInverse
+from plodek.core.shape.curves.integral import PiecewiseIntegral
 from plodek.core.tolerances import NEWTON
 
 _GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(8)
@@ -71,18 +71,15 @@ class ParametricCurve(Curve):
 
     def nearest(self, xyz: Floats) -> Floats:
         """Give the fractions (n,) of the nearest places: nearest sample, then safeguarded Newton steps."""
-        u = self._search.nearest(xyz)
-        piece = self._piece(u)
-        along = self._ends[piece] + self._lengths(self._knots[piece], u)
-        return np.asarray(along / self.length)
+        return self._arc.at(self._search.nearest(xyz)) / self.length
 
     def parameter(self, s: Floats) -> Floats:
         """Invert the arc length: the parameters (n,) at the fractions ``s`` (n,)."""
-        return self._inverse.at(wrapped(np.asarray(s, dtype=float), self.closed) * self.length)
+        return self._arc.parameters(wrapped(np.asarray(s, dtype=float), self.closed) * self.length)
 
     @cached_property
-    def _inverse(self) -> PiecewiseInverse:
-        return PiecewiseInverse(
+    def _arc(self) -> PiecewiseIntegral:
+        return PiecewiseIntegral(
             self._knots,
             self._ends,
             lambda u: np.linalg.norm(self._slope(u), axis=1),

@@ -21,7 +21,7 @@ _SETTLED = 1e-13
 #: The largest turn of the normal between two neighbouring lines of a drawing, in radians.
 _TURN = np.radians(7.5)
 _MOST_LINES = 160
-#: How far beside a line, in parameters, its normals are looked at; .
+#: How far beside a line, in parameters, its normals are looked at.
 _BESIDE = 1e-7
 _ENDS = np.array([0.0, 1.0])
 

@@ -110,7 +110,8 @@ class Revolved(GeneratedSurface):
         side = np.cross(self.axis, self._out)
         angle = np.arctan2(across @ side, across @ self._out) * math.copysign(1.0, self.turn)
         u = np.mod(angle, math.tau) / abs(self.turn)
-        flat = self.origin + along[:, None] * self.axis + np.linalg.norm(across, axis=1)[:, None] * self._out
+        out = np.sqrt(dot(across, across))
+        flat = self.origin + along[:, None] * self.axis + out[:, None] * self._out
         found = np.stack([u, self.curve.nearest(flat)], axis=1)
         beyond = u > 1.0
         if np.any(beyond):  # where the turn leaves a gap

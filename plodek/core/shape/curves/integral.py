@@ -1,8 +1,8 @@
-"""The inverse of an integral, piece by piece, as Chebyshev series made once.
+"""An integral and its inverse, piece by piece, as Chebyshev series made once.
 
 Interpolation in the Chebyshev points of the first kind (Trefethen, Approximation Theory and Approximation
 Practice, 2013, ch. 2 to 4), summed after Clenshaw 1955 (Math. Tables Aids Comput. 9, 118). Pieces where the
-series does not reach round-off, such as those round a cusp, are inverted by the caller's own steps each time.
+series does not reach round-off, such as those round a cusp, are left to the caller's own steps each time.
 """
 
 from __future__ import annotations
@@ -29,8 +29,8 @@ _WAVES = 2.0 / _COUNT * np.cos(np.arange(_COUNT)[:, None] * _ANGLES)
 _WAVES[0] *= 0.5
 
 
-class PiecewiseInverse:
-    """Inverts the integral of a ``rate`` above 0, which is ``ends`` (n,) at the parameters ``knots`` (n,).
+class PiecewiseIntegral:
+    """The integral of a ``rate`` above 0, which is ``ends`` (n,) at the parameters ``knots`` (n,).
 
     ``rate`` gives it at parameters (n,); ``integral`` that from the beginning of pieces (n,) on; ``solve``
     the parameters at values (n,) of the integral on pieces (n,). The last two work to round-off.
@@ -44,7 +44,7 @@ class PiecewiseInverse:
         integral: Callable[[Ints, Floats], Floats],
         solve: Callable[[Floats, Ints], Floats],
     ) -> None:
-        self._knots, self._ends, self._solve = knots, ends, solve
+        self._knots, self._ends, self._integral, self._solve = knots, ends, integral, solve
         half = 0.5 * np.diff(knots)
         middle = 0.5 * (knots[1:] + knots[:-1])
         rates = rate((middle[:, None] + half[:, None] * _POINTS).ravel()).reshape(len(half), -1)
@@ -57,38 +57,54 @@ class PiecewiseInverse:
         for _ in range(_STEPS):
             speed = np.maximum(chebval(x, slope[:, None], tensor=False), 1e-3 * total)
             x = np.clip(x - (chebval(x, whole[:, None], tensor=False) - wanted) / speed, -1.0, 1.0)
-        self._series = np.ascontiguousarray((_WAVES @ x[:_COUNT]).T)
+        # Both as series from -1 to 1, in which a piece and the integral over it are told as shares.
+        self._back = np.ascontiguousarray((_WAVES @ x[:_COUNT]).T)
+        self._forth = np.ascontiguousarray((2.0 * whole / np.where(total > 0, total, 1.0)).T)
+        self._forth[:, 0] -= 1.0
         pieces = np.repeat(np.arange(len(half)), len(_TRIALS))
         values = (ends[:-1, None] + 0.5 * (1.0 + _TRIALS) * np.diff(ends)[:, None]).ravel()
-        off = np.abs(self._ends[pieces] + integral(pieces, self._summed(values, pieces)) - values)
+        tried = self._summed(self._back, self._ends, self._knots, values, pieces)
+        true = self._ends[pieces] + integral(pieces, tried)
+        again = self._summed(self._forth, self._knots, self._ends, tried, pieces)
+        off = np.maximum(np.abs(true - values), np.abs(true - again))
         self._rough = np.max(off.reshape(len(half), -1), axis=1) > _ROUND_OFF * ends[-1]
 
-    def at(self, values: Floats) -> Floats:
-        """Give the parameters (n,) at values (n,) of the function."""
+    def at(self, u: Floats) -> Floats:
+        """Give the values (n,) of the integral at parameters (n,)."""
+        pieces = np.clip(np.searchsorted(self._knots, u, side="right") - 1, 0, len(self._knots) - 2)
+        found = self._summed(self._forth, self._knots, self._ends, u, pieces)
+        rough = self._rough[pieces]
+        if np.any(rough):
+            found[rough] = self._ends[pieces[rough]] + self._integral(pieces[rough], u[rough])
+        return found
+
+    def parameters(self, values: Floats) -> Floats:
+        """Give the parameters (n,) at values (n,) of the integral."""
         pieces = np.clip(np.searchsorted(self._ends, values, side="right") - 1, 0, len(self._knots) - 2)
-        found = self._summed(values, pieces)
+        found = self._summed(self._back, self._ends, self._knots, values, pieces)
         rough = self._rough[pieces]
         if np.any(rough):
             found[rough] = self._solve(values[rough], pieces[rough])
         return found
 
-    def _summed(self, values: Floats, pieces: Ints) -> Floats:
+    @staticmethod
+    def _summed(series: Floats, of: Floats, to: Floats, values: Floats, pieces: Ints) -> Floats:
         found = np.empty(len(values))
-        _sum(self._series, self._knots, self._ends, np.ascontiguousarray(values), pieces, found)
+        _sum(series, of, to, np.ascontiguousarray(values), pieces, found)
         return found
 
 
 @numba.njit(cache=True, nogil=True)
-def _sum(series: Floats, knots: Floats, ends: Floats, values: Floats, pieces: Ints, found: Floats) -> None:
-    """Sum the series of the pieces (n,) at values (n,), within the pieces."""
+def _sum(series: Floats, of: Floats, to: Floats, values: Floats, pieces: Ints, found: Floats) -> None:
+    """Sum the series of pieces (n,) at values (n,): from pieces between ``of`` to those between ``to``."""
     for n in range(len(values)):
         k = pieces[n]
-        width = ends[k + 1] - ends[k]
-        x = 2.0 * (values[n] - ends[k]) / width - 1.0 if width > 0 else -1.0
+        width = of[k + 1] - of[k]
+        x = 2.0 * (values[n] - of[k]) / width - 1.0 if width > 0 else -1.0
         x = min(max(x, -1.0), 1.0)
         ahead = after = 0.0
         for j in range(series.shape[1] - 1, 0, -1):
             ahead, after = series[k, j] + 2.0 * x * ahead - after, ahead
         y = series[k, 0] + x * ahead - after
         y = x if abs(x) == 1.0 else min(max(y, -1.0), 1.0)
-        found[n] = 0.5 * ((1.0 - y) * knots[k] + (1.0 + y) * knots[k + 1])
+        found[n] = 0.5 * ((1.0 - y) * to[k] + (1.0 + y) * to[k + 1])
