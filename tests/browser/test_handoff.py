@@ -1,5 +1,6 @@
 """Hand-off: formats with their options, proof, dry run, what was made before, and plane grids; and grids received."""
 
+import io
 import re
 import zipfile
 
@@ -105,8 +106,12 @@ def test_a_received_grid_with_a_pole_is_cured_and_its_patches_are_named(board: B
     page.keyboard.press("Alt+2")
     page.keyboard.press("j")
     hand.get_by_label("Grid file from disk").set_input_files(DEMO / "draft-cone.step")
-    expect(hand).to_contain_text("a grid of blocks is wanted here")
-    hand.get_by_label("Grid file from disk").set_input_files(DEMO / "dewatering-bend.xyz")
+    expect(hand).to_contain_text("take a grid, and where it consists of several files a ZIP file of them")
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.write(DEMO / "dewatering-bend.xyz", "grids/bend.xyz")
+    sent = {"name": "bend.zip", "mimeType": "application/zip", "buffer": packed.getvalue()}
+    hand.get_by_label("Grid file from disk").set_input_files(sent)
     expect(hand).to_contain_text("9 600 cells, 2 blocks")
     hand.get_by_role("button", name="in mm").click()
     board.field("Close gaps up to").fill("0.1 mm")

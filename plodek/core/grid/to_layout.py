@@ -66,9 +66,10 @@ def take_up(step: str, grid: Grid, unit: str, within: float = 0.0) -> TakenUp:
     """
     for joint in (*grid.interfaces, *grid.periodic):
         _need_near(grid, joint, unit, within)
-    xyz, apart = _closed(grid)
+    xyz, apart, beside = _closed(grid)
     grid = replace(grid, xyz=xyz)
-    return _TakingUp(step, grid, f"{apart:.3g} {unit}" if apart > 0 else "").taken_up()
+    gap = f"nodes of blocks that meet were up to {apart:.3g} {unit} apart, and are one now" if beside else ""
+    return _TakingUp(step, grid, gap, beside).taken_up()
 
 
 def _need_near(grid: Grid, joint: Interface, unit: str, within: float) -> None:
@@ -92,10 +93,10 @@ def _need_near(grid: Grid, joint: Interface, unit: str, within: float) -> None:
         )
 
 
-def _closed(grid: Grid) -> tuple[tuple[Floats, ...], float]:
-    """Make nodes that blocks share equal to the bit; gives the largest distance that they were apart."""
+def _closed(grid: Grid) -> tuple[tuple[Floats, ...], float, list[int]]:
+    """Make nodes that blocks share equal to the bit; gives how far they were apart, and which blocks."""
     xyz, own = list(grid.xyz), [False] * len(grid.xyz)
-    apart = 0.0
+    apart, beside = 0.0, set[int]()
     joints = [joint.turned() if _is_after(joint.first, joint.second) else joint for joint in grid.interfaces]
     for _ in range(len(joints) + 1):
         changed = False
@@ -108,6 +109,7 @@ def _closed(grid: Grid) -> tuple[tuple[Floats, ...], float]:
                 continue
             apart = max(apart, float(np.abs(first - flat).max()))
             block = joint.second.block
+            beside |= {joint.first.block, block}
             if not own[block]:
                 xyz[block], own[block] = xyz[block].copy(), True
                 second = xyz[block][joint.second.slices(xyz[block].shape[:3])]
@@ -117,7 +119,7 @@ def _closed(grid: Grid) -> tuple[tuple[Floats, ...], float]:
             changed = True
         if not changed:
             break
-    return tuple(xyz), apart
+    return tuple(xyz), apart, sorted(beside)
 
 
 def _is_after(one: Window, other: Window) -> bool:
@@ -125,8 +127,8 @@ def _is_after(one: Window, other: Window) -> bool:
 
 
 class _TakingUp:
-    def __init__(self, step: str, grid: Grid, apart: str) -> None:
-        self.step, self.grid, self.apart = step, grid, apart
+    def __init__(self, step: str, grid: Grid, gap: str, beside: Sequence[int]) -> None:
+        self.step, self.grid, self.gap, self.beside = step, grid, gap, beside
         corners = np.concatenate([nodes[:: max(len(nodes) - 1, 1)].reshape(-1, 3) for nodes in grid.xyz])
         self.near = SAME_PLACE * float(np.linalg.norm(np.ptp(corners, axis=0)))
         self.divisions = Divisions(grid)
@@ -218,8 +220,8 @@ class _TakingUp:
             more = f" and {len(turned) - _NAMED} more" if len(turned) > _NAMED else ""
             text = f"left-handed, and turned round: {named}{more}"
             yield Finding(text, tuple(name for block in turned for name in made[block]))
-        if self.apart:
-            yield Finding(f"nodes of blocks that meet were up to {self.apart} apart, and are one now")
+        if self.gap:
+            yield Finding(self.gap, tuple(name for block in self.beside for name in made[block]))
         if folded:
             text = f"{sum(folded.values())} cells are folded: Check shows them, and Untangle unfolds them"
             yield Finding(text, tuple(name for block in folded for name in made[block]))

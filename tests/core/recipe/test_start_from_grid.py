@@ -139,7 +139,8 @@ def test_gaps_are_closed_where_that_is_wished_and_told_else():
     model = model_of([START | {"within": "5 mm"}], a=grid)
     built = build.filled_grid(model)
     assert len(built.interfaces) == 1
-    assert "up to 0.004 m apart" in " ".join(model.reports["s0"])
+    (gap,) = (one for one in model.located["s0"] if "up to 0.004 m apart" in one.text)
+    assert set(gap.blocks) == set(model.layout.blocks)
     assert kept(of_nodes(first), built) == len(nodes_of(of_nodes(first)))
 
 
