@@ -11,11 +11,12 @@ import { ProposalsField } from "./ProposalsField";
 import { SelectionField } from "./SelectionField";
 import { TableField } from "./TableField";
 import { TextField } from "./TextField";
-import type { FieldProps } from "./values";
+import { type FieldProps, unitBehind } from "./values";
 
 /** One field of a form, by its widget. */
 export function FieldInput(props: FieldProps) {
   const { field } = props;
+  const { model } = useBoardData();
   const id = useId();
   const asked = useBoard((board) => board.draft?.focus === field.name);
   useEffect(() => {
@@ -46,7 +47,13 @@ export function FieldInput(props: FieldProps) {
         gap={wide ? "1" : "2"}
         align={wide ? "stretch" : "center"}
       >
-        <Text as="label" flex="1" fontSize="12.5px" {...{ htmlFor: id }}>
+        <Text
+          as="label"
+          flex="1"
+          fontSize="12.5px"
+          {...{ htmlFor: id }}
+          {...unitBehind(field, model.unit)}
+        >
           {field.title}
           {field.unit && (
             <Text as="span" color="muted">

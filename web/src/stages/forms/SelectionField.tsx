@@ -7,7 +7,7 @@ import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { apart, changed, type Joint, joined, type Rule } from "./rules";
 import { TextField } from "./TextField";
-import type { FieldProps } from "./values";
+import { type FieldProps, unitBehind } from "./values";
 
 type Props = FieldProps & { id: string };
 
@@ -243,9 +243,10 @@ function Details({ rule, change }: { rule: Rule; change: (rule: Rule) => void })
 }
 
 function Detail(props: { field: Field; value: unknown; change: (value: unknown) => void }) {
+  const { model } = useBoardData();
   return (
     <Flex gap="2" align="center" my="0.5">
-      <Text flex="1" fontSize="12px" color="muted">
+      <Text flex="1" fontSize="12px" color="muted" {...unitBehind(props.field, model.unit)}>
         {props.field.title}
         {props.field.unit && ` (${props.field.unit})`}
       </Text>

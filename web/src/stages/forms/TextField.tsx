@@ -13,7 +13,7 @@ interface Props {
 
 /** A typed value; what cannot be read stays as typed, and is marked. */
 export function TextField({ field, value, change, id }: Props) {
-  const { model, steps } = useBoardData();
+  const { steps } = useBoardData();
   const list = useId();
   const names = [
     ...new Set(steps.filter((step) => step.kind === field.of).map((step) => String(step.name))),
@@ -38,7 +38,6 @@ export function TextField({ field, value, change, id }: Props) {
       change(read.value);
     } else setBad(read.problem);
   };
-  const unit = ["length", "lengths", "place"].includes(field.widget) ? model.unit : "";
   return (
     <Box>
       <Input
@@ -53,7 +52,7 @@ export function TextField({ field, value, change, id }: Props) {
         aria-invalid={bad ? true : undefined}
         list={names.length ? list : undefined}
         value={text}
-        placeholder={placeholder(field, unit)}
+        placeholder={placeholder(field)}
         onChange={(event) => type(event.target.value)}
       />
       {names.length > 0 && (
@@ -72,13 +71,13 @@ export function TextField({ field, value, change, id }: Props) {
   );
 }
 
-function placeholder(field: Field, unit: string): string {
+function placeholder(field: Field): string {
   if (field.fallback !== undefined && field.fallback !== null && !Array.isArray(field.fallback))
     return String(field.fallback);
-  if (field.widget === "place") return `x, y ${unit}`;
-  if (field.widget === "lengths") return `2.15, 5.10 ${unit}`;
+  if (field.widget === "place") return "x, y";
+  if (field.widget === "lengths") return "2.15, 5.10";
   if (field.widget === "place-or-guide") return "x, y, z  or  guide @ 0.25";
   if (field.widget === "direction") return "0, 0, 1";
   if (field.widget === "numbers") return "0.25, 0.5";
-  return field.optional ? "left out" : unit;
+  return field.optional ? "left out" : "";
 }

@@ -13,6 +13,21 @@ export interface FieldProps {
   take: () => void;
 }
 
+/** Fields whose bare numbers are in the project's unit. */
+const LENGTHS: ReadonlySet<string> = new Set([
+  "length",
+  "lengths",
+  "place",
+  "place-or-guide",
+  "places",
+]);
+
+/** The project's unit behind the label of a field of lengths, where the field has no unit of its own. */
+export function unitBehind(field: Field, unit: string) {
+  if (field.unit || !LENGTHS.has(field.widget)) return {};
+  return { _after: { content: `" (${unit})"`, color: "muted" } };
+}
+
 export type Read = { value: unknown } | { problem: string };
 
 const number = (text: string): number | null => {
