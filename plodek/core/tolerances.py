@@ -21,3 +21,5 @@ SMALLEST: Final = 1e-12
 NEWTON: Final = 1e-14
 #: The cosine of the turn, a tenth of a degree, from which on a line of a curve or surface is sharp.
 SHARP: Final = math.cos(math.radians(0.1))
+#: Cosines nearer to 1 than this are those of no angle: rounding leaves as much, some millionths of a degree.
+ROUNDING: Final = 1e-14

@@ -10,6 +10,7 @@ import numpy as np
 from plodek.core.arrays import Floats, Ints, dot
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Interface, Window
+from plodek.core.tolerances import ROUNDING
 
 
 def in_rows(nodes: Floats, dim: int) -> Floats:
@@ -42,7 +43,7 @@ def slants(normal: Floats, apart: Floats) -> Floats:
     """Give the angles (n,) in degrees between normals of faces and lines across (n, 3), either way round."""
     size = np.linalg.norm(normal, axis=1) * np.linalg.norm(apart, axis=1)
     cosine = over(np.abs(dot(normal, apart)), size)
-    return np.asarray(np.degrees(np.arccos(np.minimum(cosine, 1.0))))
+    return np.asarray(np.degrees(np.arccos(np.where(cosine > 1.0 - ROUNDING, 1.0, cosine))))
 
 
 def over(one: Floats, other: Floats) -> Floats:

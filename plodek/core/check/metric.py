@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 #: What a metric looks at; where it is a size, its unit may be that of the project.
 Group = Literal["cell", "size", "wall", "joint"]
 LENGTH = "length"
+#: What rounding leaves of a zero is less than this.
+_ZERO = 1e-12
 
 
 @dataclass(frozen=True)
@@ -47,6 +49,11 @@ class Metric:
     def best(self, values: Floats) -> float:
         """Give the best of values (n,), none of them NaN."""
         return float(values.max() if self.better == "high" else values.min())
+
+    def told(self, value: float, unit: str = "", digits: int = 3) -> str:
+        """Write a value with its unit, lengths in ``unit``; what rounding leaves of a zero as one."""
+        shown = (f" {unit}" if unit else "") if self.unit == LENGTH else self.unit
+        return f"{0.0 if abs(value) < _ZERO else value:.{digits}g}{shown}"
 
     def misses(self, values: Floats, limit: float) -> Bools:
         """Tell which values (n,) miss a limit; those that are NaN do not."""

@@ -50,15 +50,15 @@ class Verdict:
     def sentence(self) -> str:
         """Say whether the limit is met, and if not why not."""
         word = "below" if self.metric.better == "high" else "above"
-        unit = (f" {self.unit}" if self.unit else "") if self.metric.unit == LENGTH else self.metric.unit
         what = f"{self.metric.label}{self.part}"
         if np.isnan(self.worst):
             return f"{what}: there is no {self.noun} that has it"
+        worst, limit = self.metric.told(self.worst, self.unit), self.metric.told(self.limit, self.unit, 6)
         if not self.missed:
-            return f"{what}: worst {self.worst:.3g}{unit}, limit {self.limit:g}{unit}"
+            return f"{what}: worst {worst}, limit {limit}"
         count = f"{self.missed:,}".replace(",", " ")
         noun = f"{self.noun} is" if self.missed == 1 else f"{self.noun}s are"
-        return f"{what}: {count} {noun} {word} {self.limit:g}{unit}, the worst {self.worst:.3g}{unit}"
+        return f"{what}: {count} {noun} {word} {limit}, the worst {worst}"
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.cutter import Cutter
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import CellValues
-from plodek.core.check.metric import LENGTH, Metric
+from plodek.core.check.metric import Metric
 from plodek.core.check.metrics import known
 from plodek.core.check.quality import gate, histogram, worst_cells
 from plodek.core.check.tables import table
@@ -186,7 +186,7 @@ def _worst(
         return []
     rows = tuple(
         (
-            _told(metric, one.value, unit),
+            metric.told(one.value, unit, 4),
             labels[cells.grid.names[one.block]],
             ", ".join(map(str, one.index)),
             ", ".join(f"{v:.4g}" for v in one.at),
@@ -208,8 +208,8 @@ def _metrics(model: Model, cells: CellValues) -> Rows:
         rows.append(
             (
                 metric.label,
-                _told(metric, found.worst, model.unit),
-                _told(metric, found.mean, model.unit),
+                metric.told(found.worst, model.unit, 4),
+                metric.told(found.mean, model.unit, 4),
                 "" if limit is None else f"{'≥' if metric.better == 'high' else '≤'} {limit:g}{metric.unit}",
                 _whole(found.cells),
             )
@@ -237,8 +237,8 @@ def _tables(
             (
                 row.name,
                 _whole(row.cells),
-                _told(metric, row.worst, model.unit),
-                _told(metric, row.mean, model.unit),
+                metric.told(row.worst, model.unit, 4),
+                metric.told(row.mean, model.unit, 4),
                 f"{row.beyond:.2%}" if row.beyond else "0",
             )
             for row in rows[:_MOST_ROWS]
@@ -269,11 +269,6 @@ def _walls(walls: Walls, cells: CellValues, unit: str) -> list[Heading | Lines |
     heads = ["wall", "least height", "median", "most", "within 5 % of wanted"]
     heads += ["y⁺ of median"] if units else []
     return [Heading("First heights"), Rows(tuple(heads), rows)]
-
-
-def _told(metric: Metric, value: float, unit: str) -> str:
-    shown = f" {unit}" if metric.unit == LENGTH else metric.unit
-    return f"{value:.4g}{shown}"
 
 
 def _whole(value: int) -> str:

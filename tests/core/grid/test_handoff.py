@@ -12,6 +12,7 @@ from plodek.core.formats.cgns.read import read
 from plodek.core.formats.cgns.structured import write
 from plodek.core.formats.handoff import hand_off
 from plodek.core.grid.grid import Grid
+from plodek.core.shape.move import turned
 from tests.conftest import model_of
 
 PLAIN = [
@@ -169,3 +170,18 @@ def test_the_volume_ratio_looks_across_interfaces():
     assert cells.of("volume_ratio").max() == pytest.approx(4)  # 0.25 wide against 1.0 wide
     across = grid.shape_of(0)[1]
     assert np.sum(cells.of("volume_ratio") > 3) == 2 * across
+
+
+def test_what_rounding_leaves_of_squares_and_zeros_is_told_as_none():
+    """Planes of a third, turned anyhow: cosines of right angles round to all but 1."""
+    axes = [np.linspace(0, n / 3, 2 * n + 1) for n in (1, 2, 4)]
+    nodes = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1)
+    for angle in np.linspace(0.1, 3.0, 9):
+        tilted = turned(np.zeros(3), np.array([1.0, 2.0, 0.7]), angle).places(nodes.reshape(-1, 3))
+        cells = measure(Grid(3, ("a",), (tilted.reshape(nodes.shape),)))
+        assert cells.of("non_orthogonality").max() == 0
+        said = [v.sentence for v in gate(cells, {"non_orthogonality": 65.0, "skewness": 0.65}).verdicts]
+        assert said == [
+            "non-orthogonality: worst 0°, limit 65°",
+            "equiangle skewness: worst 0, limit 0.65",
+        ]

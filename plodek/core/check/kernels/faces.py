@@ -6,6 +6,7 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
+from plodek.core.tolerances import ROUNDING
 
 #: Parts that the rows of a block are shared out in, for all threads to have some.
 _PARTS = 16
@@ -49,7 +50,8 @@ def measure_inner_faces(
             _take_ahead(side, largest, cosine)
             for c in range(count):
                 ratio[start + c] = largest[c]
-                non_orthogonality[start + c] = np.degrees(np.arccos(min(cosine[c], 1.0)))
+                square = cosine[c] > 1.0 - ROUNDING
+                non_orthogonality[start + c] = 0.0 if square else np.degrees(np.arccos(cosine[c]))
 
 
 @nb.njit(cache=True, error_model="numpy")

@@ -13,6 +13,7 @@ from plodek.core.check.geometry import cells_at, face_centres, face_normals, ove
 from plodek.core.check.lines import Lines
 from plodek.core.check.metric import LENGTH, Metric, family, nothing
 from plodek.core.grid.window import Window
+from plodek.core.tolerances import ROUNDING
 
 if TYPE_CHECKING:
     from plodek.core.check.measure import CellValues
@@ -59,7 +60,8 @@ def _over(cells: CellValues, windows: Sequence[Window]) -> tuple[Floats, Floats,
     across = lines.far - start
     size, length = np.linalg.norm(inward, axis=1), np.linalg.norm(across, axis=1)
     up = over(dot(across, inward), size)
-    angle = np.degrees(np.arccos(np.clip(over(up, length), -1.0, 1.0)))
+    cosine = np.clip(over(up, length), -1.0, 1.0)
+    angle = np.degrees(np.arccos(np.where(cosine > 1.0 - ROUNDING, 1.0, cosine)))
     depth = cells.wall_units.thickness if cells.wall_units else 0.0
     growth, counted = np.ones(len(size)), (length <= depth).astype(float)
     before, reached, last = length, length.copy(), lines.far.copy()
