@@ -138,11 +138,12 @@ def test_guides_are_written_without_a_browser(tmp_path):
     assert done.returncode == 0
     heights = [float(line.split()[1]) for line in stl.read_text().splitlines() if "vertex" in line]
     assert (min(heights), max(heights)) == pytest.approx((-0.1, 0.6424046), abs=1e-9)
+    line = recipe(tmp_path, {"kind": "line", "id": "l", "name": "bank", "start": [0, 0], "end": [4, 0]})
     for arguments, words in (
         (("--to", tmp_path / "a.obj"), "neither .step nor .stl"),
         (("--to", step, "--guides", "nix"), "no guide is called “nix”"),
         (("--to", stl), "none of the chosen guides is a surface"),
     ):
-        bad = run("guides", DEMO / "turning-vanes.json", *arguments)
+        bad = run("guides", line, *arguments)
         assert bad.returncode == 2
         assert words in bad.stderr.lower()
