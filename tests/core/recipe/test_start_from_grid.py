@@ -292,3 +292,23 @@ def test_folded_cells_are_told():
     nodes[3] += 1e-3
     model = model_of([START], a=Grid(3, ("block1",), (nodes,)))
     assert "cells are folded" in " ".join(model.reports["s0"])
+
+
+def test_a_sharp_line_within_a_received_block_stays_sharp_where_it_is_spaced_anew():
+    """A channel that turns by 40° within one block: all new nodes of its bed lie on the two planes."""
+    way = np.array([np.cos(np.radians(40)), 0.0, np.sin(np.radians(40))])
+    s = np.linspace(-2, 2, 9)
+    bed = np.where(s[:, None] < 0, s[:, None] * [1.0, 0, 0], s[:, None] * way)
+    across, up = np.linspace(0, 1, 4), np.linspace(0, 0.5, 3)
+    nodes = (
+        bed[:, None, None] + across[:, None, None] * [0, 1.0, 0] + up[:, None] * np.array([-0.2, 0, 1.0])
+    )
+    finer = {"kind": "count", "tier": {"at": [-1.0, 0.0, 0.0]}, "cells": 50}
+    (found,) = build.filled_grid(model_of([START, finer], a=of_nodes(nodes))).xyz
+    assert found.shape[:3] == (51, 4, 3)
+    floor = found[:, :, 0]
+    normal = np.array([-way[2], 0, way[0]])
+    off = np.where(floor[..., 0] < 0, floor[..., 2], floor @ normal)
+    assert np.abs(off).max() < 1e-9
+    lengths = np.linalg.norm(np.diff(floor[:, 0], axis=0), axis=1)
+    assert np.sum(lengths) == pytest.approx(4, abs=0.01)

@@ -32,3 +32,49 @@ def test_a_line_through_a_lattice_goes_through_its_nodes_either_way(count, axis,
     first, second = LatticeLine(lattice, start, middle), LatticeLine(lattice, middle, end)
     assert first.length + second.length == pytest.approx(there.length, rel=1e-9)
     assert np.abs(first.end() - second.start()).max() == 0
+
+
+def bent_at(corner, angle, count=9, width=4):
+    """Rows of nodes that run straight to one, and from there on under an angle."""
+    s = np.arange(float(count)) - corner
+    way = np.array([np.cos(angle), np.sin(angle), 0.0])
+    line = np.where(s[:, None] < 0, s[:, None] * [1.0, 0, 0], s[:, None] * way)
+    up = np.arange(float(width))
+    return line[:, None, None] + up[None, :, None, None] * [0.0, 0, 1] + np.zeros((1, 1, 2, 1)) + LAYER
+
+
+LAYER = np.array([[[[0.0, 0, 0], [0.2, -1.0, 0]]]])
+
+
+@pytest.mark.parametrize("corner", [1, 4, 7])
+@pytest.mark.parametrize("angle", [0.6, -1.2])
+def test_a_crease_within_a_lattice_stays_one(corner, angle):
+    nodes = bent_at(corner, angle)
+    lattice = Lattice(nodes)
+    assert [axis.tolist() for axis in lattice.creases] == [[0, corner, 8], [0, 3], [0, 1]]
+    index = np.stack([np.linspace(0, 8, 81), np.full(81, 1.5), np.full(81, 0.25)], axis=1)
+    step = index[:, 0] - corner
+    way = np.where(step[:, None] < 0, [1.0, 0, 0], [np.cos(angle), np.sin(angle), 0.0])
+    wanted = step[:, None] * way + [0, 0, 1.5] + 0.25 * np.array([0.2, -1.0, 0])
+    assert np.abs(lattice.at(index) - wanted).max() < 1e-12
+    line = LatticeLine(lattice, np.zeros(3), np.array([8.0, 0, 0]))
+    assert line.length == pytest.approx(8, abs=1e-12)
+    assert line.corners == pytest.approx([0, corner / 8, 1])
+    back = LatticeLine(lattice, np.array([8.0, 0, 0]), np.zeros(3))
+    assert back.corners == pytest.approx([0, 1 - corner / 8, 1])
+    part = LatticeLine(lattice, np.array([corner + 0.5, 0, 0]), np.array([8.0, 0, 0]))
+    assert part.corners == pytest.approx([0, 1])
+
+
+@pytest.mark.parametrize("cells", [3, 4, 6, 12, 48])
+def test_coarse_arcs_have_no_crease(cells):
+    angle = np.linspace(0, 1.5 * np.pi, cells + 1)
+    arc = np.stack([np.cos(angle), np.sin(angle), 0 * angle], axis=-1)
+    nodes = arc[:, None, None] * np.linspace(1, 2, 3)[None, :, None, None]
+    assert Lattice(nodes).creases[0].tolist() == [0, cells]
+
+
+def test_nodes_at_one_place_make_no_crease():
+    nodes = bent_at(4, 0.0)
+    nodes[5] = nodes[4]
+    assert Lattice(nodes).creases[0].tolist() == [0, 8]

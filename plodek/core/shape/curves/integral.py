@@ -14,6 +14,7 @@ import numpy as np
 from numpy.polynomial.chebyshev import chebint, chebval
 
 from plodek.core.arrays import Floats, Ints
+from plodek.core.tolerances import NEWTON
 
 _COUNT = 26
 _STEPS = 12
@@ -56,7 +57,10 @@ class PiecewiseIntegral:
         x = np.broadcast_to(shares[:, None], wanted.shape)
         for _ in range(_STEPS):
             speed = np.maximum(chebval(x, slope[:, None], tensor=False), 1e-3 * total)
+            before = x
             x = np.clip(x - (chebval(x, whole[:, None], tensor=False) - wanted) / speed, -1.0, 1.0)
+            if np.abs(x - before).max() <= NEWTON:
+                break
         # Both as series from -1 to 1, in which a piece and the integral over it are told as shares.
         self._back = np.ascontiguousarray((_WAVES @ x[:_COUNT]).T)
         self._forth = np.ascontiguousarray((2.0 * whole / np.where(total > 0, total, 1.0)).T)

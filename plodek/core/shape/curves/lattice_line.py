@@ -26,20 +26,23 @@ class LatticeLine(ParametricCurve):
         if np.count_nonzero(end - start) == 1:
             along = np.tile(start, (lattice.nodes.shape[axis], 1))
             along[:, axis] = np.arange(len(along))
+            creases = lattice.creases[axis]
             first, last = float(start[axis]), float(end[axis])
         else:
             steps = max(round(float(np.abs(end - start)[axis])), 1)
             along = start + np.linspace(0.0, 1.0, steps + 1)[:, None] * (end - start)
+            creases = np.array([0, steps])
             first, last = 0.0, float(steps)
         places = lattice.at(along)
-        self._factors, self._last = cubics(places), places[-1]
+        self._factors, self._last = cubics(places, creases), places[-1]
         self._nodes = np.arange(float(len(places)))
         self._first, self._way = first, 1.0 if last > first else -1.0
         self.count = abs(last - first)
         inner = self._nodes[(self._nodes > min(first, last)) & (self._nodes < max(first, last))]
         ends = np.array([0.0, self.count])
         knots = np.union1d(np.abs(inner - first), ends)
-        super().__init__(knots, closed=False, sharp=ends, points=lattice.at(np.stack([start, end])))
+        sharp = np.union1d(np.abs(inner[np.isin(inner, creases)] - first), ends)
+        super().__init__(knots, closed=False, sharp=sharp, points=lattice.at(np.stack([start, end])))
 
     def parameter(self, s: Floats) -> Floats:
         """Invert the arc length; at nodes, which are most of what is asked for, that is known."""
