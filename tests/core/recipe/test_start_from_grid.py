@@ -300,9 +300,7 @@ def test_a_sharp_line_within_a_received_block_stays_sharp_where_it_is_spaced_ane
     s = np.linspace(-2, 2, 9)
     bed = np.where(s[:, None] < 0, s[:, None] * [1.0, 0, 0], s[:, None] * way)
     across, up = np.linspace(0, 1, 4), np.linspace(0, 0.5, 3)
-    nodes = (
-        bed[:, None, None] + across[:, None, None] * [0, 1.0, 0] + up[:, None] * np.array([-0.2, 0, 1.0])
-    )
+    nodes = bed[:, None, None] + across[:, None, None] * [0, 1.0, 0] + up[:, None] * np.array([-0.2, 0, 1.0])
     finer = {"kind": "count", "tier": {"at": [-1.0, 0.0, 0.0]}, "cells": 50}
     (found,) = build.filled_grid(model_of([START, finer], a=of_nodes(nodes))).xyz
     assert found.shape[:3] == (51, 4, 3)
