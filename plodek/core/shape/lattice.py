@@ -66,7 +66,8 @@ def _creases(nodes: Floats, axis: int) -> Ints:
     turns = np.arctan2(over, np.einsum("nmk,nmk->nm", steps[1:], steps[:-1]))
     turns[(size[1:] == 0) | (size[:-1] == 0)] = 0.0
     beside = np.zeros_like(turns)
-    beside[1:], beside[:-1] = turns[:-1], np.maximum(beside[:-1], turns[1:])
+    beside[1:] = turns[:-1]
+    beside[:-1] = np.maximum(beside[:-1], turns[1:])
     sharp = (turns > _SHARP) & (turns > _MORE * beside)
     return np.union1d(ends, 1 + np.flatnonzero(sharp.any(axis=1)))
 

@@ -80,6 +80,14 @@ def test_broken_ones_are_told_with_the_file_within(grids, tmp_path, monkeypatch)
         registry.opened(huge)
 
 
+def test_what_a_system_packs_beside_each_file_is_no_grid(grids, tmp_path):  # noqa: F811
+    (file,) = written("cgns", grids["ring"], tmp_path)[1]
+    with zipfile.ZipFile(tmp_path / "g.zip", "w") as archive:
+        archive.write(file, "g.cgns")
+        archive.writestr("__MACOSX/._g.cgns", b"attributes")
+    assert registry.opened(tmp_path / "g.zip")[0].cells == grids["ring"].cells
+
+
 def test_names_that_lead_out_of_the_file_lead_nowhere(grids, tmp_path):  # noqa: F811
     (file,) = written("cgns", grids["ring"], tmp_path)[1]
     with zipfile.ZipFile(tmp_path / "g.zip", "w") as archive:

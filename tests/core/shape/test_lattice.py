@@ -74,6 +74,21 @@ def test_coarse_arcs_have_no_crease(cells):
     assert Lattice(nodes).creases[0].tolist() == [0, cells]
 
 
+@pytest.mark.parametrize("cells", [2, 3, 6])
+@pytest.mark.parametrize("turned_round", [False, True])
+def test_where_a_coarse_arc_goes_over_into_straight_lines_there_is_no_crease(cells, turned_round):
+    angle = np.linspace(0, 0.5 * np.pi, cells + 1)
+    arc = np.stack([np.sin(angle), 1 - np.cos(angle), 0 * angle], axis=-1)
+    before, after = (
+        np.arange(-4.0, 0)[:, None] * [1.0, 0, 0],
+        arc[-1] + np.arange(1.0, 5)[:, None] * [0, 1.0, 0],
+    )
+    line = np.concatenate([before, arc, after])
+    nodes = line[:, None, None] + np.arange(3.0)[None, :, None, None] * [0, 0, 1.0]
+    found = Lattice(nodes[::-1] if turned_round else nodes).creases[0]
+    assert found.tolist() == [0, len(line) - 1]
+
+
 def test_nodes_at_one_place_make_no_crease():
     nodes = bent_at(4, 0.0)
     nodes[5] = nodes[4]

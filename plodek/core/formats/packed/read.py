@@ -61,8 +61,11 @@ def read(path: Path) -> tuple[Grid | Mesh, str]:
 
 
 def _by_format(folder: Path) -> Iterator[list[Path]]:
-    """Give the files of each format that can be a grid: those that gather others before those gathered."""
-    files = sorted(file for file in folder.rglob("*") if file.is_file())
+    """Give the files of each format that can be a grid: those that gather others before those gathered.
+
+    Hidden ones are what some systems put beside each file when they pack it.
+    """
+    files = sorted(file for file in folder.rglob("*") if file.is_file() and not file.name.startswith("."))
     for one in registry.readers():
         if ".zip" not in one.endings:
             for endings in (one.endings, one.read_too):
