@@ -13,7 +13,6 @@ from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window, part_of
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
-from plodek.core.smooth import space_kernels as kernels
 from plodek.core.smooth.ghosted import Ghosted, Slots, outer_windows
 from plodek.core.smooth.sides import Gliding, Kept, Plane, Sides
 
@@ -78,11 +77,15 @@ class _Group:
 
 @dataclass
 class Constraints:
-    """The nodes that stay on guides: kept there to first order in each sweep, put back after several."""
+    """The nodes that stay on guides: kept there to first order in each sweep, put back after several.
+
+    ``tie`` (n,) numbers those at ``slots`` (m,) among all, -1 elsewhere, or is one -1 where there are none:
+    these run ``along`` (m,) a curve, along its tangent ``way`` (m, 3), or over a surface with that normal.
+    """
 
     groups: Sequence[_Group]
     slots: Slots
-    anchor: Floats
+    tie: Slots
     way: Floats
     along: Bools
 
@@ -102,18 +105,16 @@ class Constraints:
             at.append(movers)
             which.append(np.full(len(movers), number[id(guide)], dtype=np.int32))
         if not at:
-            empty = np.zeros(0, dtype=np.int32)
-            return Constraints([], empty, np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0, dtype=bool))
+            return Constraints._over([], 1)
         pairs = np.unique(np.stack([np.concatenate(at), np.concatenate(which)], axis=1), axis=0)
-        groups = _grouped(pairs, guides)
-        slots = np.concatenate([g.slots for g in groups]) if groups else np.zeros(0, dtype=np.int32)
-        empty3 = np.zeros((len(slots), 3))
-        return Constraints(groups, slots, empty3, empty3.copy(), np.zeros(len(slots), dtype=bool))
+        return Constraints._over(_grouped(pairs, guides), ghosted.count)
 
-    def keep(self, xyz: Floats) -> None:
-        """Keep nodes on their guides to first order, in place."""
-        if len(self.slots):
-            kernels.constrain(xyz, self.slots, self.anchor, self.way, self.along)
+    @staticmethod
+    def _over(groups: Sequence[_Group], count: int) -> Constraints:
+        slots = np.concatenate([np.zeros(0, dtype=np.int32), *(group.slots for group in groups)])
+        tie = np.full(count if groups else 1, -1, dtype=np.int32)
+        tie[slots] = np.arange(len(slots))
+        return Constraints(groups, slots, tie, np.zeros((len(slots), 3)), np.zeros(len(slots), dtype=bool))
 
     def put_back(self, xyz: Floats) -> bool:
         """Put nodes onto their guides, in place; says whether there are any."""
@@ -122,7 +123,7 @@ class Constraints:
             part = slice(done, done + len(group.slots))
             places, way, along = _onto(xyz[group.slots], group.guides)
             xyz[group.slots] = places
-            self.anchor[part], self.way[part], self.along[part] = places, way, along
+            self.way[part], self.along[part] = way, along
             done += len(group.slots)
         return bool(self.groups)
 

@@ -119,6 +119,11 @@ class Ghosted:
             else:
                 xyz[one.to] = one.move.places(xyz[one.of])
 
+    def renew_moves(self, moves: Floats) -> None:
+        """Make the copies of moves (n, 3) anew, in place."""
+        for one in self.copies:
+            moves[one.to] = moves[one.of] if one.move is None else one.move.vectors(moves[one.of])
+
     def take_back(self, gradient: Floats) -> None:
         """Bring a gradient (n, 3) by all slots to those that `renew` copies from, in place."""
         for one in reversed(self.copies):

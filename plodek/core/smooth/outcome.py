@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -116,3 +116,13 @@ class Reached:
 Watch = Callable[[Progress, Callable[[], Mapping[str, Floats]]], bool]
 #: Gives the watch of a run by its number, from 0.
 Watched = Callable[[int], Watch]
+
+
+def quiet(
+    watch: Watch | None, began: Progress, blocks: Callable[[], Mapping[str, Floats]], note: str = COARSER
+) -> Watch | None:
+    """Let a run on a coarser grid, or on sides, ask whether to stop, without a picture of its own."""
+    if watch is None:
+        return None
+    ask = watch
+    return lambda progress, _: ask(replace(began, share=progress.share, note=note), blocks)

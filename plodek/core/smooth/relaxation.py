@@ -16,10 +16,13 @@ from plodek.core.smooth.guard import squareness, take_back
 from plodek.core.smooth.outcome import Progress
 from plodek.core.smooth.rows import Scheme
 from plodek.core.smooth.settings import SmoothSettings
+from plodek.core.smooth.space_kernels import Singles
 from plodek.core.smooth.walls import Walls
 
 #: Sweeps between two looks at folding, guides, progress and stop.
 PORTION = 10
+#: Where moves shrink less than to this share in a portion, a coarser grid corrects them before the next one.
+SLOW = 0.7
 #: Over-relaxation at first; where moves grow instead of shrinking it is taken back by steps, down to none.
 OMEGA, OMEGA_STEP = 1.5, 0.125
 #: A run is settled when no node would move by more than this share of its smallest cell edge.
@@ -36,6 +39,7 @@ LEAST_SHARE = 1 / 64
 SOUND = 0.3
 #: On the way cells may be worse than that by this factor; at the end what still is goes back.
 _DIP = 0.5
+_NO_MOVES = np.zeros((1, 3))
 #: Called after every portion with where it stands; False stops it.
 Ask = Callable[[Progress], bool]
 
@@ -44,7 +48,9 @@ Ask = Callable[[Progress], bool]
 class Relaxation:
     """Nodes in slots (n, 3) that move by ``scheme`` where ``full`` (n,) is 1, as walls and guides allow.
 
-    ``singles`` go to the mean of their neighbours instead, ``glides`` to that of the first nodes inside.
+    ``singles`` go to the mean of their neighbours instead, ``glides`` to that of the first nodes inside. A
+    ``correction`` from a coarser grid moves the nodes too. Where there is a ``source`` (n, 3) nodes come to
+    rest where their full moves are that.
     """
 
     ghosted: Ghosted
@@ -57,6 +63,8 @@ class Relaxation:
     constraints: Constraints
     walls: Walls
     settings: SmoothSettings
+    correction: Callable[[], None] | None = None
+    source: Floats | None = None
 
     def __post_init__(self) -> None:
         self.soft, self.omega = self.full.copy(), OMEGA
@@ -64,11 +72,6 @@ class Relaxation:
         self.cells = self.scheme.cells()
         if self.constraints.put_back(self.xyz):
             self.ghosted.renew(self.xyz)
-        self.bound = np.zeros(1, dtype=bool)
-        if len(self.constraints.slots):
-            self.bound = np.zeros(self.ghosted.count, dtype=bool)
-            self.bound[self.constraints.slots] = True
-            self.tied = neighbours(self.ghosted, self.scheme, self.bound)
         self.phi = np.zeros((1, self.scheme.axes), dtype=np.float32)
         self.hold, self.target = np.zeros(1, dtype=np.float32), np.zeros((1, 3))
         if self.settings.control:
@@ -128,16 +131,26 @@ class Relaxation:
 
     def _go(self, progress: Progress, ask: Ask | None, sound: Floats) -> Progress:
         """Sweep on; what is ``sound`` (n, 3) follows as long as no cell is worse than it may be."""
+        slow, rests, resting = False, 0, 1
         while progress.sweeps < self.settings.sweeps:
+            from_here = self._corrected() if slow and rests == 0 else None
+            rests = max(rests - 1, 0)
             before = self.xyz.copy()
             portion = min(PORTION, self.settings.sweeps - progress.sweeps)
             # The first moves are the largest, and none of them is overdone.
-            move, share = self._sweeps(portion, self.omega if progress.sweeps else 1.0)
+            move, share = self.sweeps(portion, self.omega if progress.sweeps else 1.0)
             self._guard(before, self.dip, soften=True)
             if self.square.min() >= self.floor:
                 sound[:] = self.xyz
             if progress.sweeps and share > progress.share:
-                self.omega = max(1.0, self.omega - OMEGA_STEP)
+                if from_here is not None:  # what does not help is undone, and rests twice as long each time
+                    self.xyz[:], self.square, self.soft, self.hold = from_here
+                    self.constraints.put_back(self.xyz)
+                    resting *= 2
+                    rests, move, share = resting, progress.move, progress.share
+                else:
+                    self.omega = max(1.0, self.omega - OMEGA_STEP)
+            slow = progress.sweeps > 0 and share > SLOW * progress.share
             progress = self.progress(progress.sweeps + portion, move, share)
             if ask is not None and not ask(progress):
                 return replace(progress, note="stopped")
@@ -156,38 +169,49 @@ class Relaxation:
         soft = self.soft < 0.5 * self.full
         return self.xyz[np.argmin(np.where(soft, self.soft, 2.0))] if np.any(soft) else None
 
-    def _sweeps(self, count: int, omega: float) -> tuple[float, float]:
+    def _corrected(self) -> tuple[Floats, Singles, Singles, Singles] | None:
+        """Let a coarser grid move the nodes; gives where all was before, None where there is none."""
+        if self.correction is None:
+            return None
+        before = self.xyz.copy(), self.square, self.soft.copy(), self.hold.copy()
+        self.correction()
+        self._guard(before[0], self.dip, soften=False)
+        return before
+
+    def moves(self) -> Floats:
+        """Give the full moves (n, 3) that nodes would make, less what their source is."""
+        told = np.zeros((self.ghosted.count, 3))
+        self._sweep(0.0, told)
+        return told
+
+    def sweeps(self, count: int, omega: float) -> tuple[float, float]:
+        """Sweep so often; give the largest full move of the last sweep, and as a share of the cell edge."""
         xyz = self.xyz
         move = share = 0.0
-        for n in range(count):
-            slid = xyz[self.tied.slots] if n == count - 1 and len(self.bound) > 1 else None
-            move, share = self.scheme.kernels.sweep(
-                xyz, self.rows, self.bounds, self.soft, self.phi, self.hold, self.target, self.bound, omega
-            )
-            for part in (self.singles, self.glides):
-                a, b = space_kernels.towards(
-                    xyz, part.slots, part.start, part.near, part.weight, STEP,
-                    self.soft, self.hold, self.target, self.bound, part is self.singles and len(self.phi) > 1,
-                )  # fmt: skip
-                move, share = max(move, a), max(share, b)
-            self.constraints.keep(xyz)
-            if slid is not None:
-                a, b = self._slid(slid, omega)
-                move, share = max(move, a), max(share, b)
+        for _ in range(count):
+            move, share = self._sweep(omega, None)
             self.ghosted.renew(xyz)
         if self.constraints.put_back(xyz):
             self.ghosted.renew(xyz)
         return move, share
 
-    def _slid(self, before: Floats, omega: float) -> tuple[float, float]:
-        """Give the largest full way that a node on a guide went along it, and the largest share."""
-        tied, xyz = self.tied, self.xyz
-        step = np.where(self.regular[tied.slots], omega, STEP)
-        way = np.linalg.norm(xyz[tied.slots] - before, axis=1)
-        way /= step * np.maximum(self.soft[tied.slots], 1e-6)
-        ends = np.repeat(tied.slots, np.diff(tied.start))
-        size = np.minimum.reduceat(np.linalg.norm(xyz[tied.near] - xyz[ends], axis=1), tied.start[:-1])
-        return float(way.max()), float((way / np.maximum(size, 1e-300)).max())
+    def _sweep(self, omega: float, told: Floats | None) -> tuple[float, float]:
+        """Sweep once, or where ``omega`` is 0 tell the full moves (n, 3) alone."""
+        xyz, fair = self.xyz, len(self.phi) > 1
+        ties = self.constraints.tie, self.constraints.way, self.constraints.along
+        more: tuple[Floats | None, ...] = (self.source, told)
+        if self.source is not None or told is not None:
+            more = tuple(_NO_MOVES if one is None else one for one in more)
+        move, share = self.scheme.kernels.sweep(
+            xyz, self.rows, self.bounds, self.soft, self.phi, self.hold, self.target, *ties, omega, *more
+        )  # fmt: skip
+        for part in (self.singles, self.glides):
+            a, b = space_kernels.towards(
+                xyz, part.slots, part.start, part.near, part.weight, STEP if omega else 0.0,
+                self.soft, self.hold, self.target, *ties, part is self.singles and fair, *more
+            )  # fmt: skip
+            move, share = max(move, a), max(share, b)
+        return move, share
 
     def _guard(self, before: Floats, floor: np.float32, *, soften: bool) -> None:
         """Take back what has made cells fold, or fall below a floor; there nodes go on more softly."""

@@ -12,7 +12,7 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.smooth.space_kernels import Singles, Three, apart, cross, dot
+from plodek.core.smooth.space_kernels import Singles, Slots, Three, apart, cross, dot, lacking
 
 
 @nb.njit(cache=True, nogil=True)
@@ -37,8 +37,12 @@ def sweep(
     phi: Singles,
     hold: Singles,
     target: Floats,
-    bound: Any,
+    tie: Slots,
+    way: Floats,
+    along: Any,
     omega: float,
+    source: Any,
+    told: Any,
 ) -> tuple[float, float]:
     """Move the nodes of all rows once, colour by colour (``bounds``), in place, within their sheet.
 
@@ -47,7 +51,7 @@ def sweep(
     as `space_kernels.sweep` has it.
     """
     largest = longest = 0.0
-    controlled, held, tied = len(phi) > 1, len(hold) > 1, len(bound) > 1
+    controlled, held = len(phi) > 1, len(hold) > 1
     for colour in range(len(bounds) - 1):
         most = most_of_all = 0.0
         for r in nb.prange(bounds[colour], bounds[colour + 1]):
@@ -90,11 +94,11 @@ def sweep(
                     dx = (1 - h) * dx + h * (target[p, 0] - xyz[p, 0])
                     dy = (1 - h) * dy + h * (target[p, 1] - xyz[p, 1])
                     dz = (1 - h) * dz + h * (target[p, 2] - xyz[p, 2])
+                dx, dy, dz = lacking((dx, dy, dz), p, tie, way, along, source, told)
                 far = dx * dx + dy * dy + dz * dz
-                if not (tied and bound[p]):
-                    row_longest, size = max(row_longest, far), min(aa, bb)
-                    if far * its_size > most_far * size:  # without a division at every node
-                        most_far, its_size = far, size
+                row_longest, size = max(row_longest, far), min(aa, bb)
+                if far * its_size > most_far * size:  # without a division at every node
+                    most_far, its_size = far, size
                 step = share * omega
                 xyz[p, 0] += step * dx
                 xyz[p, 1] += step * dy

@@ -8,9 +8,10 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.grid.grid import Grid
-from plodek.core.smooth.coarsening import carried_up, coarser, quiet
+from plodek.core.smooth.coarse.correction import Correction
+from plodek.core.smooth.coarse.grids import carried_up, coarser
 from plodek.core.smooth.movable import Movable, nodes_of
-from plodek.core.smooth.outcome import Smoothed, Watch
+from plodek.core.smooth.outcome import Progress, Smoothed, Watch, quiet
 from plodek.core.smooth.relaxation import SOUND, Relaxation, neighbours
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.smooth.sides import Sides
@@ -48,21 +49,27 @@ def smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | No
 def _smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | None) -> Smoothed:
     run = _relaxation(grid, sides, settings)
     began = run.progress(0, 0.0, 0.0)
+    ended = _go(run, grid, sides, watch)
+    blocks = nodes_of(grid, run.ghosted, run.xyz)
+    return Smoothed(blocks, began, ended, run.walls.held(run.xyz), run.rough())
+
+
+def _go(run: Relaxation, grid: Grid, sides: Sides, watch: Watch | None) -> Progress:
+    """Let a run go on from where a coarser grid has come to, which goes on correcting it."""
 
     def blocks() -> dict[str, Floats]:
         return nodes_of(grid, run.ghosted, run.xyz)
 
-    stopped, below = False, coarser(grid, sides) if settings.coarse_first else None
+    below = coarser(grid, sides) if run.settings.coarse_first else None
     if below is not None:
-        most = replace(settings, sweeps=MOST_COARSE)
-        found = _smooth(*below, most, quiet(watch, began, blocks))
-        run.start_from(run.ghosted.taken(carried_up(grid, below[0], found.blocks)))
-        stopped = found.progress.note == "stopped"
-    if stopped:
-        ended = replace(run.progress(0, 0.0, 0.0), note="stopped")
-    else:
-        ended = run.go(None if watch is None else lambda progress: watch(progress, blocks))
-    return Smoothed(blocks(), began, ended, run.walls.held(run.xyz), run.rough())
+        coarse = _relaxation(*below, replace(run.settings, sweeps=MOST_COARSE))
+        ended = _go(coarse, *below, quiet(watch, run.progress(0, 0.0, 0.0), blocks))
+        moved = nodes_of(below[0], coarse.ghosted, coarse.xyz)
+        run.start_from(run.ghosted.taken(carried_up(grid, below[0], moved)))
+        if ended.note == "stopped":
+            return replace(run.progress(0, 0.0, 0.0), note="stopped")
+        run.correction = Correction.between(run, coarse)
+    return run.go(None if watch is None else lambda progress: watch(progress, blocks))
 
 
 def _relaxation(grid: Grid, sides: Sides, settings: SmoothSettings) -> Relaxation:

@@ -51,6 +51,35 @@ def copy_back(values: Floats, to: Slots, of: Slots) -> None:
             values[to[n], c] = 0.0
 
 
+@nb.njit(cache=True, nogil=True)
+def allowed(move: Three, p: int, tie: Slots, way: Floats, along: Any) -> Three:
+    """Give what guides leave of a move, to first order.
+
+    ``tie`` (n,) numbers nodes on guides, -1 for others, or is one row where there are none. They keep the
+    share along the tangent ``way`` (m, 3) of a curve they run ``along`` (m,), or lose that along a normal.
+    """
+    if len(tie) == 1 or tie[p] < 0:
+        return move
+    m = tie[p]
+    x, y, z = way[m, 0], way[m, 1], way[m, 2]
+    share = move[0] * x + move[1] * y + move[2] * z
+    if along[m]:
+        return share * x, share * y, share * z
+    return move[0] - share * x, move[1] - share * y, move[2] - share * z
+
+
+@nb.njit(cache=True, nogil=True)
+def lacking(move: Three, p: int, tie: Slots, way: Floats, along: Any, source: Any, told: Any) -> Three:
+    """Give what a node is to move of a full move: what is `allowed` without its source, and tell it."""
+    x, y, z = move
+    if told is not None and len(source) > 1:  # with None compiled without this, which costs speed
+        x, y, z = x - source[p, 0], y - source[p, 1], z - source[p, 2]
+    x, y, z = allowed((x, y, z), p, tie, way, along)
+    if told is not None and len(told) > 1:
+        told[p, 0], told[p, 1], told[p, 2] = x, y, z
+    return x, y, z
+
+
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath={"contract"})
 def sweep(
     xyz: Floats,
@@ -60,8 +89,12 @@ def sweep(
     phi: Singles,
     hold: Singles,
     target: Floats,
-    bound: Any,
+    tie: Slots,
+    way: Floats,
+    along: Any,
     omega: float,
+    source: Any,
+    told: Any,
 ) -> tuple[float, float]:
     """Move the nodes of all rows once, colour by colour (``bounds``), in place.
 
@@ -72,11 +105,12 @@ def sweep(
     central differences, over-relaxed by ``omega``. ``rows`` (r, 4) are the first slot of a row, how many
     nodes, and the strides across; ``soft`` (n,) is the share of its move that a node makes, 0 where it
     stays; ``phi`` (n, 3) the interior control, or one row where there is none; ``hold`` (n,) the share of
-    a node's place that is its ``target`` (n, 3), or one where there are none. Nodes that are ``bound`` (n,),
-    or one where none is, do not count: guides take back a part of their move.
+    a node's place that is its ``target`` (n, 3), or one where there are none. ``tie``, ``way``
+    and ``along`` are as in `allowed`. ``source`` (n, 3) is taken from full moves, and ``told`` (n, 3) gets
+    what is left of them; one row where there is none, and None for both where there is neither.
     """
     largest = longest = 0.0
-    controlled, held, tied = len(phi) > 1, len(hold) > 1, len(bound) > 1
+    controlled, held = len(phi) > 1, len(hold) > 1
     for colour in range(len(bounds) - 1):
         most = most_of_all = 0.0
         for r in nb.prange(bounds[colour], bounds[colour + 1]):
@@ -130,11 +164,11 @@ def sweep(
                     dx = (1 - h) * dx + h * (target[p, 0] - xyz[p, 0])
                     dy = (1 - h) * dy + h * (target[p, 1] - xyz[p, 1])
                     dz = (1 - h) * dz + h * (target[p, 2] - xyz[p, 2])
+                dx, dy, dz = lacking((dx, dy, dz), p, tie, way, along, source, told)
                 far = dx * dx + dy * dy + dz * dz
-                if not (tied and bound[p]):
-                    row_longest, size = max(row_longest, far), min(aa, bb, cc)
-                    if far * its_size > most_far * size:  # without a division at every node
-                        most_far, its_size = far, size
+                row_longest, size = max(row_longest, far), min(aa, bb, cc)
+                if far * its_size > most_far * size:  # without a division at every node
+                    most_far, its_size = far, size
                 step = share * omega
                 xyz[p, 0] += step * dx
                 xyz[p, 1] += step * dy
@@ -165,15 +199,19 @@ def towards(
     soft: Singles,
     hold: Singles,
     target: Floats,
-    bound: Any,
+    tie: Slots,
+    way: Floats,
+    along: Any,
     fair: bool,
+    source: Any,
+    told: Any,
 ) -> tuple[float, float]:
     """Move single nodes ``step`` of the way to the weighted means of others, in place.
 
     Where it is ``fair`` each weight is one over the distance, so that all pulls are alike: it comes to rest
     where they cancel, three lines at 120° whatever their spacing (Weiszfeld 1937, Tôhoku Math. J. 43, 355).
     ``near`` and ``weight`` are in compressed rows from ``start``, and the weights of a row add up to one.
-    Returns the largest full way of those not ``bound`` (n,), and the largest as a share of the distance to
+    All else is as in `sweep`. Returns the largest full way, and the largest as a share of the distance to
     the nearest of the others.
     """
     largest = longest = 0.0
@@ -206,33 +244,14 @@ def towards(
             y += h * (target[p, 1] - y)
             z += h * (target[p, 2] - z)
         dx, dy, dz = x - xyz[p, 0], y - xyz[p, 1], z - xyz[p, 2]
+        dx, dy, dz = lacking((dx, dy, dz), p, tie, way, along, source, told)
         far = dx * dx + dy * dy + dz * dz
-        if len(bound) == 1 or not bound[p]:
-            longest = max(longest, far)
-            largest = max(largest, far / max(nearest, 1e-300))
+        longest = max(longest, far)
+        largest = max(largest, far / max(nearest, 1e-300))
         xyz[p, 0] += step * soft[p] * dx
         xyz[p, 1] += step * soft[p] * dy
         xyz[p, 2] += step * soft[p] * dz
     return np.sqrt(longest), np.sqrt(largest)
-
-
-@nb.njit(cache=True, nogil=True)
-def constrain(xyz: Floats, slots: Slots, anchor: Floats, way: Floats, along: Any) -> None:
-    """Take back what moves off guides, in place, to first order.
-
-    Nodes came from their ``anchor`` (m, 3) on a guide; where they run ``along`` (m,) a curve they keep the
-    share along its tangent ``way`` (m, 3), else they lose that along the normal ``way``.
-    """
-    for n in range(len(slots)):
-        p = slots[n]
-        out = 0.0
-        for c in range(3):
-            out += (xyz[p, c] - anchor[n, c]) * way[n, c]
-        for c in range(3):
-            if along[n]:
-                xyz[p, c] = anchor[n, c] + out * way[n, c]
-            else:
-                xyz[p, c] -= out * way[n, c]
 
 
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy")

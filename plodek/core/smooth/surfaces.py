@@ -12,12 +12,11 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
 from plodek.core.grid.window import part_of
-from plodek.core.smooth.coarsening import quiet
 from plodek.core.smooth.constraints import Constraints, Pulled, fixed_nodes, slots_of
 from plodek.core.smooth.ghosted import Ghosted, outer_windows
 from plodek.core.smooth.guard import ALIKE
 from plodek.core.smooth.movable import Movable
-from plodek.core.smooth.outcome import ASIDE, Progress, Smoothed, Watch
+from plodek.core.smooth.outcome import ASIDE, Progress, Smoothed, Watch, quiet
 from plodek.core.smooth.rows import over
 from plodek.core.smooth.sides import Sides
 

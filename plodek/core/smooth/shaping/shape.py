@@ -15,11 +15,11 @@ from threadpoolctl import threadpool_limits
 
 from plodek.core.arrays import Bools, Floats
 from plodek.core.grid.grid import Grid
-from plodek.core.smooth.coarsening import carried_up, coarser, quiet
+from plodek.core.smooth.coarse.grids import carried_up, coarser
 from plodek.core.smooth.ghosted import Slots
 from plodek.core.smooth.guard import ALIKE, spread, squareness, take_back
 from plodek.core.smooth.movable import Movable, nodes_of
-from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch
+from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch, quiet
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.energy import LOW, NONE, Energy, merits_of
 from plodek.core.smooth.shaping.first_nodes import FirstNodes, first_nodes, with_heights_of

@@ -1,8 +1,8 @@
-"""Coarser grids, on which runs begin: every second node, and from there back to all nodes."""
+"""Coarser grids: every second node, and from there back to all nodes."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -10,11 +10,11 @@ import numpy as np
 from plodek.core.arrays import Floats, Ints
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window
-from plodek.core.smooth.outcome import COARSER, Progress, Watch
+from plodek.core.smooth.coarse.kernels import spread
 from plodek.core.smooth.sides import Sides
 
 #: Grids of fewer nodes than this are not begun on a coarser one.
-SMALL = 2_000
+SMALL = 500
 #: A coarser grid is worth it where it has fewer nodes than this share.
 _FEWER = 0.7
 
@@ -50,30 +50,16 @@ def _seen_from(window: Window, pick: tuple[Ints, ...]) -> tuple[Ints, ...]:
 def carried_up(grid: Grid, coarse: Grid, blocks: Mapping[str, Floats]) -> tuple[Floats, ...]:
     """Give the nodes of a grid after those of its coarser one have moved to ``blocks``: evenly between."""
     moved = (blocks[name] - xyz for name, xyz in zip(coarse.names, coarse.xyz, strict=True))
-    return tuple(xyz + _between(way, xyz.shape) for xyz, way in zip(grid.xyz, moved, strict=True))
+    return tuple(xyz + in_between(way, xyz.shape) for xyz, way in zip(grid.xyz, moved, strict=True))
 
 
-def quiet(
-    watch: Watch | None, began: Progress, blocks: Callable[[], Mapping[str, Floats]], note: str = COARSER
-) -> Watch | None:
-    """Let a run on a coarser grid, or on sides, ask whether to stop, without a picture of its own."""
-    if watch is None:
-        return None
-    ask = watch
-    return lambda progress, _: ask(replace(began, share=progress.share, note=note), blocks)
-
-
-def _between(coarse: Floats, shape: tuple[int, ...]) -> Floats:
-    """Spread values at every second node (…, 3) over all nodes of a block, evenly between them."""
-    found = coarse
-    for axis in range(3):
-        at = every_second(shape[axis])
-        if len(at) == shape[axis]:
-            continue
-        index = np.arange(shape[axis])
-        low = np.clip(np.searchsorted(at, index, side="right") - 1, 0, len(at) - 2)
-        share = (index - at[low]) / (at[low + 1] - at[low])
-        moved = np.moveaxis(found, axis, 0)
-        share = share.reshape(-1, *([1] * (moved.ndim - 1)))
-        found = np.moveaxis((1 - share) * moved[low] + share * moved[low + 1], 0, axis)
-    return found
+def in_between(few: Floats, shape: tuple[int, ...]) -> Floats:
+    """Spread values at every second node (mi, mj, mk, 3) over all nodes of a block, evenly between them."""
+    low, share = [], []
+    for nodes in shape[:3]:
+        at = every_second(nodes)
+        index = np.arange(nodes)
+        low.append(np.maximum(np.searchsorted(at, index) - 1, 0))
+        ahead = at[np.minimum(low[-1] + 1, len(at) - 1)]
+        share.append((index - at[low[-1]]) / np.maximum(ahead - at[low[-1]], 1))
+    return spread(np.ascontiguousarray(few), tuple(low), tuple(share), tuple(shape[:3]))

@@ -1,0 +1,53 @@
+"""Compiled kernels between a grid and a coarser one."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numba as nb
+import numpy as np
+
+from plodek.core.arrays import Floats
+from plodek.core.smooth.space_kernels import Slots
+
+
+@nb.njit(cache=True, parallel=True, nogil=True)
+def averaged(values: Floats, slots: Slots, steps: Any) -> Floats:
+    """Average values (n, 3) over slots (m,) and those around, in ``steps`` (m, 3): ¼, ½, ¼ along each.
+
+    Full weighting (Trottenberg, Oosterlee & Schüller 2001, Multigrid, § 2.3.3). In the plane the last step
+    is 0.
+    """
+    found = np.zeros((len(slots), 3))
+    for n in nb.prange(len(slots)):
+        for a in range(-1, 2):
+            for b in range(-1, 2):
+                for c in range(-1, 2):
+                    p = slots[n] + a * steps[n, 0] + b * steps[n, 1] + c * steps[n, 2]
+                    weight = 0.125 * 0.5 ** (abs(a) + abs(b) + abs(c))
+                    for m in range(3):
+                        found[n, m] += weight * values[p, m]
+    return found
+
+
+@nb.njit(cache=True, parallel=True, nogil=True)
+def spread(few: Floats, low: Any, share: Any, shape: Any) -> Floats:
+    """Spread values (mi, mj, mk, 3) over a block (ni, nj, nk, 3), evenly between.
+
+    Along axis d node n is ``share[d][n]`` of the way from the value ``low[d][n]`` to the next one.
+    """
+    found = np.empty((shape[0], shape[1], shape[2], 3))
+    for i in nb.prange(shape[0]):
+        for j in range(shape[1]):
+            for k in range(shape[2]):
+                for m in range(3):
+                    found[i, j, k, m] = 0.0
+                for corner in range(8):
+                    a, b, c = corner & 1, corner >> 1 & 1, corner >> 2
+                    weight = share[0][i] if a else 1.0 - share[0][i]
+                    weight *= share[1][j] if b else 1.0 - share[1][j]
+                    weight *= share[2][k] if c else 1.0 - share[2][k]
+                    if weight != 0.0:
+                        for m in range(3):
+                            found[i, j, k, m] += weight * few[low[0][i] + a, low[1][j] + b, low[2][k] + c, m]
+    return found
