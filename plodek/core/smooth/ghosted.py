@@ -170,12 +170,25 @@ def _spread(numbering: Numbering, own: tuple[Slots, ...], count: int) -> Slots:
 
 
 def _merged(copies: list[Copies]) -> list[Copies]:
-    """Make one of copies that need no other's outcome: those that are not moved."""
-    plain = [one for one in copies if one.move is None]
-    if not plain:
-        return copies
-    to, of = (np.concatenate(part) for part in zip(*((one.to, one.of) for one in plain), strict=True))
-    return [Copies(to, of), *(one for one in copies if one.move is not None)]
+    """Make one of all copies that are moved alike, of some that need no other's outcome."""
+    groups: list[list[Copies]] = []
+    for one in copies:
+        alike = next((group for group in groups if _is_alike(group[0].move, one.move)), None)
+        if alike is None:
+            groups.append([one])
+        else:
+            alike.append(one)
+    return [
+        Copies(np.concatenate([c.to for c in group]), np.concatenate([c.of for c in group]), group[0].move)
+        for group in groups
+    ]
+
+
+def _is_alike(one: Move | None, other: Move | None) -> bool:
+    if one is None or other is None:
+        return one is other
+    same = np.array_equal(one.matrix, other.matrix) and np.array_equal(one.shift, other.shift)
+    return same and one.scale == other.scale
 
 
 def _duplicates(plain: Slots, driven: Bools) -> list[Copies]:

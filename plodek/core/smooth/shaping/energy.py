@@ -11,7 +11,7 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.smooth.ghosted import Slots
 from plodek.core.smooth.movable import Movable
 from plodek.core.smooth.shaping.first_nodes import FirstNodes
-from plodek.core.smooth.shaping.kernels import energy
+from plodek.core.smooth.shaping.kernels import energy, summed
 from plodek.core.smooth.shaping.wanted import LEAST, Lines
 
 #: The minimiser remembers so many steps.
@@ -63,10 +63,8 @@ class Energy:
             self.xyz, self.cells, self.bounds, self.sizes, self.normals, self.still, epsilon, beyond,
             self.gradient, self.each, self.worst,
         )  # fmt: skip
-        det, square, low = self.worst[:, :3].min(axis=0)
-        high, most = self.worst[:, 3:].max(axis=0)
-        merits = np.array([square, 1.0 + low, 1.0 - high, 1.0 / most])
-        return float(self.each.sum()), float(det), merits
+        total, det, square, low, high, most = summed(self.each, self.worst)
+        return total, det, np.array([square, 1.0 + low, 1.0 - high, 1.0 / most])
 
     def minimise(
         self, epsilon: float, bars: Floats, steps: int, ask: Callable[[int], bool]

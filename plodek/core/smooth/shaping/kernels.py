@@ -43,7 +43,7 @@ def _corner(trace: float, det: float, flat: bool, epsilon: float) -> Three:
     root = np.sqrt(epsilon * epsilon + det * det)
     # As (D + root) / 2, without the loss of digits for folded corners.
     chi = 0.5 * (det + root) if det > 0.0 else 0.5 * epsilon * epsilon / (root - det)
-    by_trace = share / chi**power
+    by_trace = share / (chi if flat else np.cbrt(chi * chi))
     shape, size = by_trace * trace, 0.5 * (1.0 + det * det) / chi
     by_det = SIZE * (det / chi - size / root) - (1.0 - SIZE) * power * shape / root
     return (1.0 - SIZE) * shape + SIZE * size, 2.0 * (1.0 - SIZE) * by_trace, by_det
@@ -106,10 +106,26 @@ def _pull(
     gradient: Floats, q: int, a: int, scale: float, own: Three, two: Three, three: Three, u: Three, by: Four
 ) -> None:
     """Add the gradient by one edge of a corner, ``by`` so much of each way, to its two slots."""
-    for c in range(3):
-        value = scale * (by[0] * own[c] + by[1] * two[c] + by[2] * three[c] + by[3] * u[c])
-        gradient[a, c] += value
-        gradient[q, c] -= value
+    x = scale * (by[0] * own[0] + by[1] * two[0] + by[2] * three[0] + by[3] * u[0])
+    y = scale * (by[0] * own[1] + by[1] * two[1] + by[2] * three[1] + by[3] * u[1])
+    z = scale * (by[0] * own[2] + by[1] * two[2] + by[2] * three[2] + by[3] * u[2])
+    gradient[a, 0] += x
+    gradient[a, 1] += y
+    gradient[a, 2] += z
+    gradient[q, 0] -= x
+    gradient[q, 1] -= y
+    gradient[q, 2] -= z
+
+
+@nb.njit(cache=True, nogil=True)
+def summed(each: Floats, worst: Floats) -> tuple[float, float, float, float, float, float]:
+    """Give the energy of all cells, and the worst of them all, of what `energy` gives."""
+    total, det, square, low, high, most = 0.0, np.inf, 1.0, 0.0, 0.0, 1.0
+    for m in range(len(each)):
+        total += each[m]
+        det, square, low = min(det, worst[m, 0]), min(square, worst[m, 1]), min(low, worst[m, 2])
+        high, most = max(high, worst[m, 3]), max(most, worst[m, 4])
+    return total, det, square, low, high, most
 
 
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy")
