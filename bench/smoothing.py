@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+import tracemalloc
 from dataclasses import replace
 
 import numpy as np
@@ -62,6 +63,12 @@ def smoothing_in_space() -> None:
             f"{took[nodes]:.1f} s, {done.progress.sweeps} sweeps, {done.progress.note}",
             "<= 60 s at a million",
         )
+        if cells == (8 if QUICK else 26):
+            tracemalloc.start()
+            smooth(grid, Sides(), SmoothSettings(80, control=True))
+            beside = tracemalloc.get_traced_memory()[1] / nodes
+            tracemalloc.stop()
+            say("  memory beside the grid", f"{beside:.0f} bytes a node", "<= 250")
     few, many = min(took), max(took)
     growth = np.log(took[many] * few / (took[few] * many)) / np.log(many / few)
     say("  work for a node grows with the number of nodes to the power", f"{growth:.2f}", "<= 0.15")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -44,6 +45,16 @@ _NO_MOVES = np.zeros((1, 3))
 Ask = Callable[[Progress], bool]
 
 
+class Correcting(Protocol):
+    """What a coarser grid tells: how its nodes move, and that carried up to the run's own."""
+
+    def found(self) -> Floats:
+        """Give how the nodes of the coarser grid move."""
+
+    def carry_up(self, moved: Floats) -> None:
+        """Move the nodes of the run likewise, in place."""
+
+
 @dataclass
 class Relaxation:
     """Nodes in slots (n, 3) that move by ``scheme`` where ``full`` (n,) is 1, as walls and guides allow.
@@ -63,7 +74,7 @@ class Relaxation:
     constraints: Constraints
     walls: Walls
     settings: SmoothSettings
-    correction: Callable[[], None] | None = None
+    correction: Correcting | None = None
     source: Floats | None = None
 
     def __post_init__(self) -> None:
@@ -173,8 +184,9 @@ class Relaxation:
         """Let a coarser grid move the nodes; gives where all was before, None where there is none."""
         if self.correction is None:
             return None
+        moved = self.correction.found()
         before = self.xyz.copy(), self.square, self.soft.copy(), self.hold.copy()
-        self.correction()
+        self.correction.carry_up(moved)
         self._guard(before[0], self.dip, soften=False)
         return before
 

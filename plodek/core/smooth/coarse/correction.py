@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Bools, Floats
-from plodek.core.smooth.coarse.grids import every_second, in_between
-from plodek.core.smooth.coarse.kernels import averaged
+from plodek.core.smooth.coarse.grids import every_second, places_between
+from plodek.core.smooth.coarse.kernels import add_between, averaged
 from plodek.core.smooth.ghosted import Slots
 from plodek.core.smooth.relaxation import MOST_CONTROL, Relaxation
 from plodek.core.smooth.space_kernels import Singles
@@ -82,8 +82,8 @@ class Correction:
             free=_inside(fine),
         )
 
-    def __call__(self) -> None:
-        """Move the nodes of the finer grid, in place."""
+    def found(self) -> Floats:
+        """Give how the nodes of the coarser grid (nc, 3) move."""
         coarse, fine, at = self.coarse, self.fine, self.at
         lack = self._lack()
         coarse.xyz[:] = fine.xyz[self.of]
@@ -107,9 +107,9 @@ class Correction:
             coarse.sweeps(_ON_COARSEST, _OMEGA)
         else:
             coarse.sweeps(_SWEEPS, _OMEGA)
-            coarse.correction()
+            coarse.correction.carry_up(coarse.correction.found())
             coarse.sweeps(_SWEEPS, _OMEGA)
-        self._carry_up(coarse.xyz - before)
+        return np.asarray(coarse.xyz - before)
 
     def _lack(self) -> Floats:
         """Give the moves (m, 3) that the finer grid still asks for at the coarser one's nodes.
@@ -123,12 +123,13 @@ class Correction:
         found[self.inner] = averaged(moves, self.movers[self.inner], self.steps)
         return found
 
-    def _carry_up(self, moved: Floats) -> None:
-        share = np.where(self.free, self.fine.soft, 0.0)
-        for slots, own in zip(self.coarse.ghosted.own, self.fine.ghosted.own, strict=True):
-            self.fine.xyz[own] += share[own][..., None] * in_between(moved[slots], own.shape)
-        self.fine.constraints.put_back(self.fine.xyz)
-        self.fine.ghosted.renew(self.fine.xyz)
+    def carry_up(self, moved: Floats) -> None:
+        """Move the nodes of the finer grid likewise, in place."""
+        fine = self.fine
+        for slots, own in zip(self.coarse.ghosted.own, fine.ghosted.own, strict=True):
+            add_between(fine.xyz, own, moved[slots], *places_between(own.shape), self.free, fine.soft)
+        fine.constraints.put_back(fine.xyz)
+        fine.ghosted.renew(fine.xyz)
 
 
 def _inside(run: Relaxation) -> Bools:

@@ -55,6 +55,11 @@ def carried_up(grid: Grid, coarse: Grid, blocks: Mapping[str, Floats]) -> tuple[
 
 def in_between(few: Floats, shape: tuple[int, ...]) -> Floats:
     """Spread values at every second node (mi, mj, mk, 3) over all nodes of a block, evenly between them."""
+    return spread(np.ascontiguousarray(few), *places_between(shape))
+
+
+def places_between(shape: tuple[int, ...]) -> tuple[tuple[Ints, ...], tuple[Floats, ...]]:
+    """Give by axis which of every second node comes before each node of a block, and how far on that one is."""
     low, share = [], []
     for nodes in shape[:3]:
         at = every_second(nodes)
@@ -62,4 +67,4 @@ def in_between(few: Floats, shape: tuple[int, ...]) -> Floats:
         low.append(np.maximum(np.searchsorted(at, index) - 1, 0))
         ahead = at[np.minimum(low[-1] + 1, len(at) - 1)]
         share.append((index - at[low[-1]]) / np.maximum(ahead - at[low[-1]], 1))
-    return spread(np.ascontiguousarray(few), tuple(low), tuple(share), tuple(shape[:3]))
+    return tuple(low), tuple(share)

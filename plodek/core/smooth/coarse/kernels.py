@@ -8,7 +8,7 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.smooth.space_kernels import Slots
+from plodek.core.smooth.space_kernels import Singles, Slots, Three
 
 
 @nb.njit(cache=True, parallel=True, nogil=True)
@@ -30,24 +30,51 @@ def averaged(values: Floats, slots: Slots, steps: Any) -> Floats:
     return found
 
 
+@nb.njit(cache=True, nogil=True)
+def _between(few: Floats, low: Any, share: Any, i: int, j: int, k: int) -> Three:
+    """Give the value of a node between those of a coarser grid."""
+    x = y = z = 0.0
+    for corner in range(8):
+        a, b, c = corner & 1, corner >> 1 & 1, corner >> 2
+        weight = share[0][i] if a else 1.0 - share[0][i]
+        weight *= share[1][j] if b else 1.0 - share[1][j]
+        weight *= share[2][k] if c else 1.0 - share[2][k]
+        if weight != 0.0:
+            p, q, r = low[0][i] + a, low[1][j] + b, low[2][k] + c
+            x += weight * few[p, q, r, 0]
+            y += weight * few[p, q, r, 1]
+            z += weight * few[p, q, r, 2]
+    return x, y, z
+
+
 @nb.njit(cache=True, parallel=True, nogil=True)
-def spread(few: Floats, low: Any, share: Any, shape: Any) -> Floats:
+def spread(few: Floats, low: Any, share: Any) -> Floats:
     """Spread values (mi, mj, mk, 3) over a block (ni, nj, nk, 3), evenly between.
 
     Along axis d node n is ``share[d][n]`` of the way from the value ``low[d][n]`` to the next one.
     """
-    found = np.empty((shape[0], shape[1], shape[2], 3))
-    for i in nb.prange(shape[0]):
-        for j in range(shape[1]):
-            for k in range(shape[2]):
-                for m in range(3):
-                    found[i, j, k, m] = 0.0
-                for corner in range(8):
-                    a, b, c = corner & 1, corner >> 1 & 1, corner >> 2
-                    weight = share[0][i] if a else 1.0 - share[0][i]
-                    weight *= share[1][j] if b else 1.0 - share[1][j]
-                    weight *= share[2][k] if c else 1.0 - share[2][k]
-                    if weight != 0.0:
-                        for m in range(3):
-                            found[i, j, k, m] += weight * few[low[0][i] + a, low[1][j] + b, low[2][k] + c, m]
+    ni, nj, nk = len(low[0]), len(low[1]), len(low[2])
+    found = np.empty((ni, nj, nk, 3))
+    for i in nb.prange(ni):
+        for j in range(nj):
+            for k in range(nk):
+                x, y, z = _between(few, low, share, i, j, k)
+                found[i, j, k, 0], found[i, j, k, 1], found[i, j, k, 2] = x, y, z
     return found
+
+
+@nb.njit(cache=True, parallel=True, nogil=True)
+def add_between(xyz: Floats, own: Slots, few: Floats, low: Any, share: Any, free: Any, soft: Singles) -> None:
+    """Move the nodes at a block's own slots (ni, nj, nk) by values spread over it, in place.
+
+    Those that are ``free`` (n,) move by the share of it that they are ``soft`` (n,).
+    """
+    for i in nb.prange(own.shape[0]):
+        for j in range(own.shape[1]):
+            for k in range(own.shape[2]):
+                p = own[i, j, k]
+                if free[p] and soft[p] > 0.0:
+                    x, y, z = _between(few, low, share, i, j, k)
+                    xyz[p, 0] += soft[p] * x
+                    xyz[p, 1] += soft[p] * y
+                    xyz[p, 2] += soft[p] * z

@@ -94,7 +94,7 @@ function UnderWay({ told }: { told: Told }) {
         </>
       )}
       <Quiet width="full" mt="2" size="sm" onClick={stop}>
-        Stop, and keep what is reached
+        {before ? "Stop (nothing is reached yet)" : "Stop, and keep what is reached"}
       </Quiet>
     </Box>
   );
