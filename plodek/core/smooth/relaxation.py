@@ -146,11 +146,9 @@ class Relaxation:
         while progress.sweeps < self.settings.sweeps:
             from_here = self._corrected() if slow and rests == 0 else None
             rests = max(rests - 1, 0)
-            before = self.xyz.copy()
             portion = min(PORTION, self.settings.sweeps - progress.sweeps)
             # The first moves are the largest, and none of them is overdone.
-            move, share = self.sweeps(portion, self.omega if progress.sweeps else 1.0)
-            self._guard(before, self.dip, soften=True)
+            move, share = self._portion(portion, self.omega if progress.sweeps else 1.0)
             if self.square.min() >= self.floor:
                 sound[:] = self.xyz
             if progress.sweeps and share > progress.share:
@@ -179,6 +177,12 @@ class Relaxation:
         """Give the place where moves were taken back most, if there is any."""
         soft = self.soft < 0.5 * self.full
         return self.xyz[np.argmin(np.where(soft, self.soft, 2.0))] if np.any(soft) else None
+
+    def _portion(self, count: int, omega: float) -> tuple[float, float]:
+        before = self.xyz.copy()
+        found = self.sweeps(count, omega)
+        self._guard(before, self.dip, soften=True)
+        return found
 
     def _corrected(self) -> tuple[Floats, Singles, Singles, Singles] | None:
         """Let a coarser grid move the nodes; gives where all was before, None where there is none."""

@@ -59,7 +59,7 @@ def in_between(few: Floats, shape: tuple[int, ...]) -> Floats:
 
 
 def places_between(shape: tuple[int, ...]) -> tuple[tuple[Ints, ...], tuple[Floats, ...]]:
-    """Give by axis which of every second node comes before each node of a block, and how far on that one is."""
+    """Give by axis which of every second node comes before each node of a block, and how far on it is."""
     low, share = [], []
     for nodes in shape[:3]:
         at = every_second(nodes)
