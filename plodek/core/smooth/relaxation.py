@@ -81,8 +81,7 @@ class Relaxation:
         self.soft, self.omega = self.full.copy(), OMEGA
         self.rows, self.bounds = self.scheme.rows((self.full > 0) & self.regular)
         self.cells = self.scheme.cells()
-        if self.constraints.put_back(self.xyz):
-            self.ghosted.renew(self.xyz)
+        self._put_back()
         self.phi = np.zeros((1, self.scheme.axes), dtype=np.float32)
         self.hold, self.target = np.zeros(1, dtype=np.float32), np.zeros((1, 3))
         if self.settings.control:
@@ -154,7 +153,7 @@ class Relaxation:
             if progress.sweeps and share > progress.share:
                 if from_here is not None:  # what does not help is undone, and rests twice as long each time
                     self.xyz[:], self.square, self.soft, self.hold = from_here
-                    self.constraints.put_back(self.xyz)
+                    self._put_back()
                     resting *= 2
                     rests, move, share = resting, progress.move, progress.share
                 else:
@@ -207,9 +206,13 @@ class Relaxation:
         for _ in range(count):
             move, share = self._sweep(omega, None)
             self.ghosted.renew(xyz)
-        if self.constraints.put_back(xyz):
-            self.ghosted.renew(xyz)
+        self._put_back()
         return move, share
+
+    def _put_back(self) -> None:
+        """Put nodes onto their guides, and copies after them."""
+        if self.constraints.put_back(self.xyz):
+            self.ghosted.renew(self.xyz)
 
     def _sweep(self, omega: float, told: Floats | None) -> tuple[float, float]:
         """Sweep once, or where ``omega`` is 0 tell the full moves (n, 3) alone."""

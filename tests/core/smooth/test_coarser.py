@@ -1,14 +1,18 @@
 """Coarser grids: what lies between their nodes, and how they take the long-wave error from a run."""
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from plodek.core.build import build
 from plodek.core.grid.grid import Grid
+from plodek.core.grid.numbering import Numbering
 from plodek.core.grid.window import Window
+from plodek.core.smooth.coarse.correction import Correction
 from plodek.core.smooth.coarse.grids import every_second, in_between
 from plodek.core.smooth.coarse.kernels import averaged
 from plodek.core.smooth.settings import SmoothSettings
@@ -127,6 +131,30 @@ def test_both_ways_come_to_the_same_grid(steps, more):
     assert [one.progress.note for one in found] == ["settled", "settled"]
     assert found[0].progress.sweeps < found[1].progress.sweeps
     assert apart(found[0].blocks, found[1].blocks) < 1e-5
+
+
+def test_what_does_not_help_is_undone(monkeypatch):
+    """Corrections at random: nodes come to the same grid, and all along those of two blocks are one to the bit."""
+    random = np.random.default_rng(4)
+    monkeypatch.setattr(Correction, "found", lambda one: random.normal(0.0, 0.01, one.coarse.xyz.shape))
+    model = model_of(BENT)
+    ids = Numbering.of(build.filled_grid(model)).ids
+    portions = []
+
+    def watch(progress, blocks):
+        places = np.full((max(int(own.max()) for own in ids) + 1, 3), np.nan)
+        for own, xyz in zip(ids, blocks().values(), strict=True):
+            before = places[own]
+            assert np.array_equal(np.where(np.isnan(before), xyz, before), xyz)
+            places[own] = xyz
+        portions.append(progress.share)
+        return True
+
+    done = run(model, tolerance=1e-8, control=True, watch=watch)
+    assert done.progress.note == "settled"
+    assert any(after == before for before, after in pairwise(portions))  # one was undone
+    by_itself = run(model, tolerance=1e-8, control=True, coarse_first=False)
+    assert apart(done.blocks, by_itself.blocks) < 1e-5
 
 
 def test_the_equations_hold_beside_a_line_that_a_guide_binds():
