@@ -41,80 +41,81 @@ def _corner(trace: float, det: float, flat: bool, epsilon: float) -> Three:
     """Give the energy of a corner, 1 at best, and its derivatives by half the trace and by D."""
     power, share = (1.0, 0.5) if flat else (2.0 / 3.0, 1.0 / 3.0)
     root = np.sqrt(epsilon * epsilon + det * det)
-    # As (D + root) / 2, without the loss of digits for folded corners.
-    chi = 0.5 * (det + root) if det > 0.0 else 0.5 * epsilon * epsilon / (root - det)
-    by_trace = share / (chi if flat else np.cbrt(chi * chi))
-    shape, size = by_trace * trace, 0.5 * (1.0 + det * det) / chi
-    by_det = SIZE * (det / chi - size / root) - (1.0 - SIZE) * power * shape / root
+    by_root = 1.0 / root
+    # One over (D + root) / 2, without the loss of digits for folded corners.
+    by_chi = 2.0 / (det + root) if det > 0.0 else 2.0 * (root - det) / (epsilon * epsilon)
+    by_trace = share * (by_chi if flat else np.cbrt(by_chi * by_chi))
+    shape, size = by_trace * trace, 0.5 * (1.0 + det * det) * by_chi
+    by_det = SIZE * (det * by_chi - size * by_root) - (1.0 - SIZE) * power * shape * by_root
     return (1.0 - SIZE) * shape + SIZE * size, 2.0 * (1.0 - SIZE) * by_trace, by_det
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
-def _angle(one: Three, two: Three, held: bool, bars: Floats, worst: Floats) -> Three:
+def _angle(cosine: float, by_lengths: float, held: bool, limits: Four) -> Three:
     """Give the energy of the angle between two edges, and its gradient.
 
-    That is the share of each edge in the gradient by the other, and that share times their product. Marks the
-    ``worst``; a ``held`` angle counts nothing.
+    That is the share of each edge in the gradient by the other, and that share times their product.
+    ``by_lengths`` is one over that of their lengths; a ``held`` angle counts nothing. For ``limits`` see
+    `_behind`.
     """
     if held:
         return 0.0, 0.0, 0.0
-    product, lengths = dot(one, two), np.sqrt(dot(one, one) * dot(two, two))
-    cosine = product / lengths
-    worst[2], worst[3] = min(worst[2], cosine), max(worst[3], cosine)
-    ratio = 1.0 / (bars[2] if cosine > 0.0 else bars[1])
+    ratio = limits[2] if cosine > 0.0 else limits[1]
     near = (cosine * ratio) ** 2
     if near >= 1.0:
         return BEYOND, 0.0, 0.0
     room = 1.0 / (1.0 - near)
-    share = BAR * 2.0 * cosine * (ratio * room) ** 2 / lengths
-    return BAR * near * room, share, share * product
+    along = BAR * 2.0 * cosine * (ratio * room) ** 2
+    return BAR * near * room, along * by_lengths, along * cosine
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def _behind(
-    one: Three, two: Three, three: Three, det: float, corner: Three, held: Any, bars: Floats, worst: Floats
-) -> tuple[float, Four, Three]:
+    one: Three, two: Three, three: Three, squares: Three, det: float, corner: Three, held: Any, limits: Four
+) -> tuple[float, Four, Three, Three]:
     """Give what a ``corner``, its energy and the derivatives by edges and by D, is behind bars.
 
-    That is the energy; its derivatives by each edge and by D; and the shares of pairs of edges in the
-    gradient by each other. Marks the ``worst``; angles that are ``held`` (3,) count nothing.
+    That is the energy; its derivatives by each edge and by D; the shares of pairs of edges in the gradient by
+    each other; and the scaled Jacobian with the least and the largest cosine, or 0. ``squares`` are those of
+    the edges' lengths; angles that are ``held`` (3,) count nothing; ``limits`` are the first bar and one over
+    each of the others.
     """
-    aa, bb, cc = dot(one, one), dot(two, two), dot(three, three)
-    square = det / np.sqrt(aa * bb * cc)
-    worst[1], worst[4] = min(worst[1], square), max(worst[4], corner[0])
-    if square <= bars[0] or corner[0] >= bars[3]:
-        return BEYOND, (0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
-    room = 1.0 / (1.0 - corner[0] / bars[3])
+    a, b, c = 1.0 / np.sqrt(squares[0]), 1.0 / np.sqrt(squares[1]), 1.0 / np.sqrt(squares[2])
+    square = det * a * b * c
+    first, second, third = dot(one, two) * a * b, dot(two, three) * b * c, dot(three, one) * c * a
+    seen = 0.0 if held[0] else first, 0.0 if held[1] else second, 0.0 if held[2] else third
+    merits = square, min(0.0, seen[0], seen[1], seen[2]), max(0.0, seen[0], seen[1], seen[2])
+    if square <= limits[0] or corner[0] * limits[3] >= 1.0:
+        return BEYOND, (0.0, 0.0, 0.0, 0.0), (0.0, 0.0, 0.0), merits
+    room = 1.0 / (1.0 - corner[0] * limits[3])
     value, by_edge, by_det = corner[0] * room, corner[1] * room * room, corner[2] * room * room
-    near = (bars[0] / square) ** 2
+    near = (limits[0] / square) ** 2
     room = 1.0 / (1.0 - near)
     by_square = 2.0 * BAR * near * room * room
-    first, ab, in_ab = _angle(one, two, held[0], bars, worst)
-    second, bc, in_bc = _angle(two, three, held[1], bars, worst)
-    third, ca, in_ca = _angle(three, one, held[2], bars, worst)
+    of_first, ab, in_ab = _angle(first, a * b, held[0], limits)
+    of_second, bc, in_bc = _angle(second, b * c, held[1], limits)
+    of_third, ca, in_ca = _angle(third, c * a, held[2], limits)
     by = (
-        by_edge + (by_square - in_ab - in_ca) / aa,
-        by_edge + (by_square - in_bc - in_ab) / bb,
-        by_edge + (by_square - in_ca - in_bc) / cc,
+        by_edge + (by_square - in_ab - in_ca) * a * a,
+        by_edge + (by_square - in_bc - in_ab) * b * b,
+        by_edge + (by_square - in_ca - in_bc) * c * c,
         by_det - by_square / det,
     )
-    return value + BAR * near * room + first + second + third, by, (ab, bc, ca)
+    return value + BAR * near * room + of_first + of_second + of_third, by, (ab, bc, ca), merits
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def _pull(
-    gradient: Floats, q: int, a: int, scale: float, own: Three, two: Three, three: Three, u: Three, by: Four
-) -> None:
-    """Add the gradient by one edge of a corner, ``by`` so much of each way, to its two slots."""
+    gradient: Floats, a: int, scale: float, own: Three, two: Three, three: Three, u: Three, by: Four
+) -> Three:
+    """Add the gradient by one edge of a corner, ``by`` so much of each way, to where it ends; give it."""
     x = scale * (by[0] * own[0] + by[1] * two[0] + by[2] * three[0] + by[3] * u[0])
     y = scale * (by[0] * own[1] + by[1] * two[1] + by[2] * three[1] + by[3] * u[1])
     z = scale * (by[0] * own[2] + by[1] * two[2] + by[2] * three[2] + by[3] * u[2])
     gradient[a, 0] += x
     gradient[a, 1] += y
     gradient[a, 2] += z
-    gradient[q, 0] -= x
-    gradient[q, 1] -= y
-    gradient[q, 2] -= z
+    return x, y, z
 
 
 @nb.njit(cache=True, nogil=True)
@@ -155,13 +156,15 @@ def energy(
     (quasi-isometric stiffening, Garanzha et al. 2022, from memory); so do, more weakly, its scaled Jacobian
     and its angles, which are what cells are judged by. None gets beyond its bar.
     """
-    flat = len(normals) > 0
+    flat, barred = len(normals) > 0, len(bars) > 0
+    limits = (0.0, 0.0, 0.0, 0.0)
+    if barred:
+        limits = (bars[0], 1.0 / bars[1], 1.0 / bars[2], 1.0 / bars[3])
     for colour in range(len(bounds) - 1):
         for m in nb.prange(bounds[colour], bounds[colour + 1]):
             p, sa, sb, sc = cells[m, 0], cells[m, 1], cells[m, 2], cells[m, 3]
             ra, rb, rc = 1.0 / sizes[m, 0], 1.0 / sizes[m, 1], 1.0 / sizes[m, 2]
-            each[m] = 0.0
-            worst[m, 0], worst[m, 1], worst[m, 2], worst[m, 3], worst[m, 4] = np.inf, 1.0, 0.0, 0.0, 1.0
+            total, least, square, low, high, most = 0.0, np.inf, 1.0, 0.0, 0.0, 1.0
             for corner in range(4 if flat else 8):
                 i, j, k = corner & 1, corner >> 1 & 1, corner >> 2
                 q = p + i * sa + j * sb + k * sc
@@ -170,21 +173,29 @@ def energy(
                     continue
                 one, two = _edge(xyz, q, a, ra), _edge(xyz, q, b, rb)
                 three = (normals[m, 0], normals[m, 1], normals[m, 2]) if flat else _edge(xyz, q, c, rc)
-                aa, bb, cc = dot(one, one), dot(two, two), dot(three, three)
-                if aa == 0.0 or bb == 0.0 or cc == 0.0:
+                squares = (dot(one, one), dot(two, two), dot(three, three))
+                if min(squares) == 0.0:
                     continue
                 sign = 1.0 - 2.0 * ((i + j + k) % 2)
                 u, v, w = cross(two, three), cross(three, one), cross(one, two)
                 det = sign * dot(one, u)
-                worst[m, 0] = min(worst[m, 0], det)
-                found = _corner(aa + bb + (0.0 if flat else cc), det, flat, epsilon)
+                least = min(least, det)
+                found = _corner(squares[0] + squares[1] + (0.0 if flat else squares[2]), det, flat, epsilon)
                 value, by, share = found[0], (found[1], found[1], found[1], found[2]), (0.0, 0.0, 0.0)
-                if len(bars) > 0:
+                if barred:
                     ab, bc, ca = still[a] and still[b], still[b] and still[c], still[c] and still[a]
                     held = (still[q] and ab, flat or (still[q] and bc), flat or (still[q] and ca))
-                    value, by, share = _behind(one, two, three, det, found, held, bars, worst[m])
-                each[m] += value
-                _pull(gradient, q, a, ra, one, two, three, u, (by[0], share[0], share[2], sign * by[3]))
-                _pull(gradient, q, b, rb, two, three, one, v, (by[1], share[1], share[0], sign * by[3]))
+                    value, by, share, seen = _behind(one, two, three, squares, det, found, held, limits)
+                    square, low, high = min(square, seen[0]), min(low, seen[1]), max(high, seen[2])
+                    most = max(most, found[0])
+                total += value
+                x = _pull(gradient, a, ra, one, two, three, u, (by[0], share[0], share[2], sign * by[3]))
+                y = _pull(gradient, b, rb, two, three, one, v, (by[1], share[1], share[0], sign * by[3]))
+                z = (0.0, 0.0, 0.0)
                 if not flat:
-                    _pull(gradient, q, c, rc, three, one, two, w, (by[2], share[2], share[1], sign * by[3]))
+                    z = _pull(gradient, c, rc, three, one, two, w, (by[2], share[2], share[1], sign * by[3]))
+                gradient[q, 0] -= x[0] + y[0] + z[0]
+                gradient[q, 1] -= x[1] + y[1] + z[1]
+                gradient[q, 2] -= x[2] + y[2] + z[2]
+            each[m] = total
+            worst[m, 0], worst[m, 1], worst[m, 2], worst[m, 3], worst[m, 4] = least, square, low, high, most
