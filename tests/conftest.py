@@ -3,9 +3,11 @@
 import json
 import os
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+import numba
 import pytest
 from hypothesis import settings
 
@@ -47,6 +49,22 @@ def model_of(steps: list[dict[str, Any]]) -> Model:
     found = evaluated(steps)
     assert found.error is None, str(found.error)
     return found.model
+
+
+@contextmanager
+def on_threads(count: int) -> Iterator[None]:
+    """Let compiled kernels run on so many threads, if there are as many."""
+    before = numba.get_num_threads()
+    numba.set_num_threads(min(count, numba.config.NUMBA_NUM_THREADS))
+    yield
+    numba.set_num_threads(before)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def of_one_process(worker_id: str) -> Iterator[None]:
+    """One thread for each of several processes: more would only stand in each other's way."""
+    with on_threads(numba.config.NUMBA_NUM_THREADS if worker_id == "master" else 1):
+        yield
 
 
 @pytest.fixture(scope="session")

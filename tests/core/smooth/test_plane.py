@@ -3,7 +3,6 @@
 import math
 from itertools import pairwise
 
-import numba
 import numpy as np
 import pytest
 
@@ -16,7 +15,7 @@ from plodek.core.smooth.ghosted import Ghosted
 from plodek.core.smooth.relaxation import SOUND
 from plodek.core.smooth.rows import through
 from plodek.core.smooth.smooth import smooth
-from tests.conftest import evaluated, model_of
+from tests.conftest import evaluated, model_of, on_threads
 from tests.core.smooth.conftest import apart, filled, run, shaken
 
 BOX = [
@@ -133,8 +132,8 @@ def test_the_result_is_the_same_to_the_bit_on_one_thread_and_on_two(demo_plane):
     grid, sides = assemble(demo_plane, blocks), sides_of(demo_plane, blocks, settings)
     found = []
     for threads in (1, 2):
-        numba.set_num_threads(min(threads, numba.config.NUMBA_NUM_THREADS))
-        found.append(smooth(grid, sides, settings).blocks)
+        with on_threads(threads):
+            found.append(smooth(grid, sides, settings).blocks)
     assert apart(*found) == 0.0
 
 

@@ -2,7 +2,6 @@
 
 import os
 
-import numba
 import numpy as np
 import pytest
 
@@ -20,7 +19,7 @@ from plodek.core.smooth.shaping.shape import shape
 from plodek.core.smooth.shaping.wanted import Lines
 from plodek.core.smooth.sides import Gliding, Sides
 from tests import conftest
-from tests.conftest import numbered
+from tests.conftest import numbered, on_threads
 from tests.core.smooth.conftest import apart, filled, made
 
 #: The soak tries 200.
@@ -189,10 +188,9 @@ def test_it_is_the_same_to_the_bit_on_one_thread_and_on_two():
     model = blocks_of("box", 3, 3)
     blocks = displaced(filled(model), turned_ways(3, 2, 35))
     found = []
-    for threads in (1, min(2, numba.config.NUMBA_NUM_THREADS)):
-        numba.set_num_threads(threads)
-        found.append(shaped(model, blocks, 200).blocks)
-    numba.set_num_threads(numba.config.NUMBA_NUM_THREADS)
+    for threads in (1, 2):
+        with on_threads(threads):
+            found.append(shaped(model, blocks, 200).blocks)
     assert apart(*found) == 0.0
 
 

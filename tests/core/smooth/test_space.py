@@ -16,7 +16,7 @@ from plodek.core.smooth import relaxation
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.smooth.sides import Gliding, Plane, Sides
 from plodek.core.smooth.smooth import smooth
-from tests.conftest import evaluated, model_of
+from tests.conftest import evaluated, model_of, on_threads
 from tests.core.smooth.conftest import apart, filled, run, shaken
 
 ALL = tuple(Window(0, axis, end) for axis in range(3) for end in (0, 1))
@@ -121,13 +121,11 @@ def test_a_folded_start_is_unfolded_in_space():
 
 
 def test_the_same_to_the_bit_whatever_the_threads_and_the_order_of_runs():
-    import numba
-
     model = model_of(BOX)
     found = []
     for threads in (1, 2, 1):
-        numba.set_num_threads(min(threads, numba.config.NUMBA_NUM_THREADS))
-        found.append(run(model, shaken(model, 0.05), sweeps=30).blocks)
+        with on_threads(threads):
+            found.append(run(model, shaken(model, 0.05), sweeps=30).blocks)
     assert apart(found[0], found[1]) == apart(found[0], found[2]) == 0.0
 
 
