@@ -80,7 +80,10 @@ def test_hand_offs_are_listed_and_written_again_to_the_byte(client, box):
     assert [one["there"] for one in listed(client, box)] == [True, False]
     gone = client.get(f"/api/jobs/{first['id']}/download")
     assert "hand off again" in gone.json["detail"].lower()
+    client.patch(f"/api/projects/{box}", json={"name": "Crate"})
+    assert hand_off(client, box, **wish)["result"]["name"] == "crate.zip"
     again = hand_off(client, box, **oldest["asked"] | {"revision": 1})
+    assert again["result"]["name"] == "box.zip"
     assert again["id"] not in (first["id"], other["id"])
     assert again["result"]["digest"] == oldest["digest"]
     assert client.get(f"/api/jobs/{again['id']}/download").data == before

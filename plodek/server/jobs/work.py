@@ -250,7 +250,7 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         raise NotReady("the smoothing has not been run yet", remedy="let it run first (Smooth)")
     folder = _files(engine, job.id)
     tell = _teller(job, "the hand-off was stopped")
-    name = "-".join("".join(c if c.isalnum() else " " for c in project.name).split()).lower()[:60] or "grid"
+    name = "-".join("".join(c if c.isalnum() else " " for c in asked["name"]).split()).lower()[:60] or "grid"
     done = hand_off(
         found.grid,
         folder,
@@ -262,7 +262,9 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         wall_units=wall_units_of(evaluation.model),
         formats=asked["formats"],
         options=asked["options"],
-        recipe=evaluation.recipe.model_dump_json(exclude_defaults=True),
+        recipe=evaluation.recipe.model_copy(update={"name": asked["name"]}).model_dump_json(
+            exclude_defaults=True
+        ),
         tell=lambda share, words: tell(_WRITING * share, words),
         file_unit=asked["unit"],
         scale=asked["scale"],

@@ -25,9 +25,11 @@ class BuildIn(Message):
 class HandoffIn(Message):
     """How to hand off: the keys of the formats, and what is chosen of their options, by both keys.
 
-    A ``revision`` other than the present one is handed off as it was.
+    A ``revision`` other than the present one is handed off as it was. The grid and its files are called as
+    the project is where no ``name`` is given: what was handed off under another stays the same to the byte.
     """
 
+    name: str | None = Field(default=None, max_length=120)
     formats: list[str] = Field(default=["cgns"], max_length=20)
     options: dict[str, dict[str, str]] = Field(default_factory=dict, max_length=20)
     unit: Literal["m", "cm", "mm", "in", "ft"] | None = None

@@ -73,6 +73,7 @@ def ask_handoff(project: int, json_data: HandoffIn) -> JobOut:
     found = projects.get(project)
     writers(json_data.formats)  # said at once, where one is none
     asked = json_data.model_dump()
+    asked["name"] = json_data.name or found.name
     asked["revision"] = found.revision if json_data.revision is None else json_data.revision
     key = f"{fingerprint()} {json.dumps(asked)}"
     done = desk().done(found, "handoff", key)
