@@ -159,8 +159,6 @@ def tier(model: Model, selector: Any) -> tuple[Tier, tuple[str, str]]:
 
 def find(model: Model, what: fields.Finds, selector: Any) -> list[Any]:
     """Find whatever a field's selector finds: ids of corners or blocks, edges, or sides."""
-    if isinstance(selector, fields.Rest):
-        return list(model.unnamed)
     finders: dict[str, Callable[[Model, Any], list[Any]]] = {
         "corners": corners, "blocks": blocks, "edges": edges, "sides": sides
     }  # fmt: skip

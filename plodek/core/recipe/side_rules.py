@@ -153,4 +153,5 @@ SIDE_RULES: Mapping[type, Callable[[Model, Any], Iterable[Side]]] = {
     fields.Inside: _inside,
     fields.InBall: _in_ball,
     Ends: _ends,
+    fields.Rest: lambda model, _: model.unnamed,
 }

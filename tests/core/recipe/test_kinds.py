@@ -1,17 +1,18 @@
 """What holds for every kind of step: its example applies, is written and read, converted, and refuses bad input."""
 
 import json
+from itertools import product
 from typing import get_args
 
 import numpy as np
 import pytest
 
-from plodek.core.errors import BadValue
+from plodek.core.errors import BadValue, PlodekError
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
-from plodek.core.recipe.fields import Meaning, rewritten
+from plodek.core.recipe.fields import Meaning, meaning_of, rewritten
 from plodek.core.recipe.rewriting import in_unit
-from plodek.core.recipe.step import STAGES, kinds
+from plodek.core.recipe.step import STAGES, kinds, kinds_by_name
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Point
 from tests.core.examples import EXAMPLES, FILES, steps_of
@@ -167,3 +168,34 @@ def test_the_sentence_of_a_step_names_only_its_fields():
         assert named <= set(kind.model_fields), kind
         choices = [get_args(f.annotation) for n, f in kind.model_fields.items() if n == "kind"]
         assert choices == [(kind.name_of_kind(),)]
+
+
+RULES = [
+    {"all": True}, {"all": "hollow too"}, {"rest": True}, {"hollow": True}, {"region": "nix"}, {"patch": "nix"},
+    {"ids": ["nix"]}, {"edges": [["a", "b"]]}, {"sides": [["a", "b", "c", "d"]]}, {"on": "nix"}, {"side": "x-"},
+    {"at": [0.1, 0.2, 0.1]}, {"each": [[0, 0.1], [0.5, 0.1]]}, {"around": {"all": True}}, {"between": ["a", "b"]},
+    {"ends": "z-", "ids": ["nix"]}, {"looks": [1, 0, 0]}, {"inside": [[-9, -9, -9], [9, 9, 9]]},
+    {"ball": [0, 0, 0], "radius": 9}, {"any": [{"side": "x-"}, {"at": [0.1, 0.1]}]},
+    {"every": [{"side": "x-"}, {"all": True}]}, {"of": {"all": True}, "but": [{"side": "x-"}]},
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", ALL)
+def test_every_rule_may_stand_wherever_its_field_takes_it(kind):
+    *before, last = steps_of(kind)
+    fields = kinds_by_name()[kind].model_fields
+    selecting = [
+        name for name, f in fields.items() if (m := meaning_of(f.annotation, f.metadata)) and m.finds
+    ]
+    evaluator, tried = Evaluator(), set()
+    for name, rule in product(selecting, RULES):
+        try:
+            recipe = document.of({"steps": [*before, last | {name: rule}]})
+        except PlodekError:
+            continue  # such a rule does not stand in this field
+        tried.add(name)
+        assert "failed in a way it should not" not in str(evaluator.evaluate(recipe, FILES).error), (
+            name,
+            rule,
+        )
+    assert tried == set(selecting)

@@ -128,3 +128,86 @@ def test_what_lies_in_a_box_is_cut_out_and_named(steps, faces, box, area):
 )
 def test_what_cannot_be_done_is_told(steps, words):
     assert words in str(evaluated(numbered([BOX, BY_ANGLE, *steps])).error).lower()
+
+
+NOSE = [
+    {"kind": "arc", "name": "nose", "start": [0, 0], "through": [0.5, 0.2], "end": [1, 0]},
+    {"kind": "line", "name": "bed", "start": [1, 0], "end": [4, 0]},
+    {"kind": "line", "name": "slope", "start": [1, 0], "end": [2, -1]},
+    {"kind": "frame", "width": 4, "height": 2},
+    {"kind": "follow", "guide": "nose", "also": ["bed"], "edges": {"side": "y-"}},
+]
+STRIP = {"kind": "frame", "shape": "box", "width": 4, "height": 0.5, "depth": 1}
+FLOOR = {"kind": "plane", "name": "floor", "centre": [1, 0.25, 0], "width": 3, "height": 1}
+RULED = {"kind": "rule-opening", "name": "slot", "faces": {"side": "y-"}}
+
+
+def balled(centre, radius, **more):
+    return RULED | {"centre": centre, "radius": radius} | more
+
+
+ON_NOSE, ON_BED = (RULED | {"where": "on a guide", "guide": name} for name in ("nose", "bed"))
+ON_FLOOR = ON_NOSE | {"guide": "floor", "faces": {"side": "z-"}}
+ARC_LENGTH = 2 * 0.725 * np.arcsin(0.5 / 0.725)  # of a chord of 1 and a rise of 0.2
+CHORD = 2 * np.sqrt(1 - 0.25**2)
+
+
+@pytest.mark.parametrize(
+    ("steps", "extent", "near"),
+    [
+        ([{"kind": "frame", "width": 4, "height": 2}, balled([1, 0], "30 cm")], 0.6, 1e-12),
+        ([{"kind": "frame", "width": 4, "height": 2}, balled([4, 0], 0.5)], 0.5, 1e-12),
+        ([{"kind": "frame", "width": 4, "height": 2}, balled([0, 0], 9)], 4.0, 1e-12),
+        ([{"kind": "frame", "width": 4, "height": 2}, CUT, balled([1, 0], 0.6)], 1.2, 1e-12),
+        ([{"kind": "frame", "width": 4, "height": 2}, balled([4, 0], 1, faces={"rest": True})], 2.0, 1e-12),
+        ([*NOSE, ON_NOSE], ARC_LENGTH, 1e-2),
+        ([*NOSE, ON_BED], 3.0, 1e-9),
+        ([STRIP, balled([2, 0.25, 1], 1, faces={"side": "z+"})], CHORD * 0.5, 1e-12),
+        ([STRIP, FLOOR, ON_FLOOR], 2.5 * 0.5, 1e-5),
+    ],
+    ids=["plane", "at an end", "all", "cut before", "round a corner", "arc", "line", "strip", "surface"],
+)
+def test_what_is_in_a_ball_or_on_a_guide_is_cut_out_and_named(steps, extent, near):
+    model = model_of(numbered(steps))
+    grid = build.filled_grid(model)
+    (patch,) = grid.patches
+    assert (patch.name, patch.type) == ("slot", "inlet")
+    found = 0.0
+    for window in patch.windows:
+        nodes = np.squeeze(grid.nodes(window))
+        ways = [np.linalg.norm(np.diff(nodes, axis=a), axis=-1).sum(axis=a) for a in range(nodes.ndim - 1)]
+        found += float(np.prod([way.max() for way in ways]))
+    assert found == pytest.approx(extent, rel=near)
+    assert np.array_equal(sorted(model.layout.outer), sorted({*model.patch_of, *model.unnamed}))
+
+
+def test_edges_across_a_ball_tell_how_far_they_stay_within_it():
+    model = model_of(numbered([STRIP, balled([2, 0.25, 1], 1, faces={"side": "z+"})]))
+    (said,) = model.reports["s1"]
+    assert f"up to {1 - CHORD / 2:.3g} m" in said
+
+
+@pytest.mark.parametrize(
+    ("steps", "words"),
+    [
+        ([STRIP, balled([2, 0.25, 1], 0.2, faces={"side": "z+"})], "no part of these sides is in a ball"),
+        ([STRIP, balled([0, 0, 1], 0.3, faces={"side": "z+"})], "opposite edges of a side must pass into it"),
+        ([STRIP, balled([0, 0], 0)], "give a radius above 0"),
+        ([STRIP, RULED], "the ball has no radius"),
+        ([STRIP, RULED | {"where": "on a guide"}], "no guide is named"),
+        ([*NOSE, ON_NOSE | {"guide": "nosee"}], "did you mean “nose”"),
+        ([*NOSE, ON_NOSE | {"guide": "slope"}], "no part of these sides is on a guide"),
+        (
+            [{"kind": "point", "name": "p", "at": [0, 0]}, STRIP, ON_NOSE | {"guide": "p"}],
+            "“p” is a guide point",
+        ),
+    ],
+)
+def test_what_no_rule_finds_is_told(steps, words):
+    assert words in str(evaluated(numbered(steps)).error).lower()
+
+
+def test_the_cut_at_a_guides_end_is_there_to_round_off():
+    model = model_of(numbered([*NOSE, ON_NOSE]))
+    ends = model.layout.places(model.layout.corners)
+    assert np.linalg.norm(ends - [1, 0, 0], axis=1).min() < 1e-12

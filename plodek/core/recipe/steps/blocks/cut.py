@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -10,8 +10,7 @@ import scipy
 from pydantic import Field
 
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Edge, edge_of
-from plodek.core.blocks.operations.cut import Cut as CutDone
+from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.blocks.operations.cut import cut, fractions_along, kept_within
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import BadValue, NothingFound
@@ -187,16 +186,20 @@ class Cut(BlockStep):
     def _cut(
         self, model: Model, tier: Tier, fractions: dict[Edge, float], part: str, edge: Edge | None = None
     ) -> Model:
-        along_lift = is_along_lift(model, tier)
-        if not along_lift:
-            need_open_blocks(model)
         layout = model.layout
         if self.within is not None:
             chosen = selectors.blocks(model, self.within)
             layout, tier = kept_within(layout, edge or next(iter(fractions)), chosen)
             fractions = {e: f for e, f in fractions.items() if e in tier.edges}
-        done: CutDone = cut(f"{self.id}.{part}", layout, model.guides, tier, fractions)
-        return model.changed(done, along_lift=along_lift)
+        return divided(model, f"{self.id}.{part}", layout, tier, fractions)
+
+
+def divided(model: Model, step: str, layout: Layout, tier: Tier, fractions: Mapping[Edge, float]) -> Model:
+    """Cut a tier of a model's layout, or of part of it, at fractions of its edges; see `cut`."""
+    along_lift = is_along_lift(model, tier)
+    if not along_lift:
+        need_open_blocks(model)
+    return model.changed(cut(step, layout, model.guides, tier, fractions), along_lift=along_lift)
 
 
 def crossings(model: Model, edges: Iterable[Edge], axis: int, value: float) -> dict[Edge, float]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
+from functools import partial
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -14,10 +15,11 @@ from plodek.core.errors import BadValue, NothingFound
 from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
-from plodek.core.recipe.fields import Coordinates, EdgeIds, FaceSelector, PatchName, SideIds
+from plodek.core.recipe.fields import Coordinates, FaceSelector, PatchName, SideIds
 from plodek.core.recipe.places import coordinates
 from plodek.core.recipe.step import Context, Stage, Step
-from plodek.core.recipe.steps.blocks.cut import Cut, crossings
+from plodek.core.recipe.steps.blocks.cut import crossings
+from plodek.core.recipe.steps.handoff.parting import parted
 from plodek.core.recipe.steps.handoff.patch import PatchStep
 from plodek.core.tolerances import SAME_PLACE
 
@@ -43,15 +45,14 @@ class BoxOpening(Step):
         ends = np.array([coordinates(one, model.unit) for one in (self.corner, self.opposite)])[:, :dim]
         low, high = ends.min(axis=0), ends.max(axis=0)
         slack = SAME_PLACE * model.layout.size()
-        chosen = [side for side in selectors.sides(model, self.faces) if side in model.layout.outer]
-        if not chosen:
-            raise NothingFound("no outer side is among them", remedy="choose outer sides")
+        chosen = selectors.outer_sides(model, self.faces)
         flat = np.ptp(np.concatenate([model.layout.places(s)[:, :dim] for s in chosen]), axis=0) <= slack
         if np.any((high - low <= slack) & ~flat):
             raise BadValue("the box is flat", remedy="give corners that differ along every axis")
+        reach = partial(_reaches, low=low - slack, high=high + slack)
         for axis in range(dim):
             for value in (float(low[axis]), float(high[axis])):
-                model = self._cut(model, context, chosen, (low - slack, high + slack), axis, value)
+                model = parted(model, self.id, chosen, partial(_at_value, axis=axis, value=value), reach)
         inside = [
             side
             for named in chosen
@@ -63,35 +64,14 @@ class BoxOpening(Step):
         faces = SideIds(sides=[list(side) for side in inside])
         return PatchStep(id=self.id, name=self.name, type=self.type, faces=faces).apply(model, context)
 
-    def _cut(
-        self,
-        model: Model,
-        context: Context,
-        chosen: Sequence[Side],
-        box: tuple[Floats, Floats],
-        axis: int,
-        value: float,
-    ) -> Model:
-        """Cut all tiers of the sides that reach into the box where they cross one of its faces."""
-        done: set[Edge] = set()
-        while True:
-            edges = [
-                edge
-                for named in chosen
-                for side in model.sides_named(named)
-                if _reaches(model.layout.places(side)[:, : model.layout.dim], *box)
-                for edge in model.layout.rim_of(side)
-                if edge not in done and crossings(model, [edge], axis, value)
-            ]
-            if not edges:
-                return model
-            done.add(edges[0])
-            cut = Cut(id=self.id, by="xyz"[axis], at=[value], tier=EdgeIds(edges=[edges[0]]))  # type: ignore[arg-type]
-            model = cut.apply(model, context)
+
+def _at_value(model: Model, edges: Iterable[Edge], axis: int, value: float) -> dict[Edge, list[float]]:
+    return {edge: [at] for edge, at in crossings(model, edges, axis, value).items()}
 
 
-def _reaches(xyz: Floats, low: Floats, high: Floats) -> bool:
-    """Whether the extent of corners (n, dim) and a box have anything in common."""
+def _reaches(model: Model, side: Side, low: Floats, high: Floats) -> bool:
+    """Whether the extent of a side's corners and a box have anything in common."""
+    xyz = model.layout.places(side)[:, : model.layout.dim]
     return bool(np.all((xyz.max(axis=0) >= low) & (xyz.min(axis=0) <= high)))
 
 

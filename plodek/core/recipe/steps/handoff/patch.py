@@ -80,7 +80,5 @@ class PatchStep(Step):
         return after
 
     def _faces(self, model: Model) -> list[Side]:
-        if isinstance(self.faces, Rest):
-            return model.unnamed
         found = selectors.sides(model, self.faces)
         return [side for side in found if side in model.layout.outer or side in model.layout.borders]
