@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from importlib import import_module
 from pathlib import Path
@@ -17,6 +17,7 @@ from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.regular import blocks_of
 from plodek.core.grid.grid import Grid
+from plodek.core.grid.touching import seams_in
 from plodek.core.telling import Tell, unheard_of
 
 #: What is chosen of each option of a format, by its key.
@@ -119,10 +120,10 @@ def read(path: Path, tell: Tell = unheard_of) -> tuple[Grid, str]:
     """Read a grid of blocks from a file, by its ending; cells are put into blocks. Raises BadFile."""
     tell(0.0, "reading the file")
     found, unit = opened(path)
-    if not isinstance(found, Mesh):
-        return found, unit
-    tell(0.2, f"finding the blocks of {found.cells} cells")
-    return blocks_of(found, path.name), unit
+    if isinstance(found, Mesh):
+        tell(0.2, f"finding the blocks of {found.cells} cells")
+        found = blocks_of(found, path.name)
+    return replace(found, seams=seams_in(found)), unit
 
 
 def is_grid(name: str) -> bool:

@@ -45,6 +45,8 @@ class Divisions:
             for one in (joint, joint.turned()):
                 for key, way in _ways(grid, one):
                     self._ways.setdefault(key, []).append(way)
+        for key, way in _ways_along(grid):
+            self._ways.setdefault(key, []).append(way)
         for block, nodes in enumerate(grid.xyz):
             for axis in range(grid.dim):
                 self._at[block, axis] = {0, nodes.shape[axis] - 1}
@@ -76,6 +78,17 @@ class Divisions:
         for (block, _), there in self._at.items():
             counts.setdefault(block, []).append(len(there) - 1)
         return counts
+
+
+def _ways_along(grid: Grid) -> Iterator[tuple[tuple[int, int], _Way]]:
+    """Give how divisions run on along edges that blocks share without a side."""
+    for seam in grid.seams:
+        if seam.axes is not None:
+            one, other = (seam.block, seam.axes[0]), (seam.other, seam.axes[1])
+            last = grid.xyz[seam.block].shape[seam.axes[0]] - 1
+            at, sign = (last, -1) if seam.turned else (0, 1)
+            yield one, _Way(0, last, *other, at, sign)
+            yield other, _Way(0, last, *one, at, sign)
 
 
 def _ends(grid: Grid, window: Window) -> Iterator[Division]:

@@ -151,18 +151,14 @@ class Pieces:
 
     def _joined(self, seam: Seam) -> Iterator[tuple[int, int]]:
         """Give the corners of an edge or corner of a block that is one of another's."""
-        along, beyond = (
-            [a for a, end in enumerate(ends[: self.grid.dim]) if end is None]
-            for ends in (seam.ends, seam.other_ends)
-        )
         one, other = (
-            [len(self.at[block][a]) - 1 if end else 0 for a, end in enumerate(ends)]
+            [len(self.at[block][a]) - 1 if end else 0 for a, end in enumerate((*ends, 0)[:3])]
             for block, ends in ((seam.block, seam.ends), (seam.other, seam.other_ends))
         )
-        count = len(self.at[seam.block][along[0]]) if along else 1
+        count = len(self.at[seam.block][seam.axes[0]]) if seam.axes else 1
         for n in range(count):
-            if along:
-                one[along[0]], other[beyond[0]] = n, count - 1 - n if seam.turned else n
+            if seam.axes:
+                one[seam.axes[0]], other[seam.axes[1]] = n, count - 1 - n if seam.turned else n
             yield self._flat((seam.block, *one)), self._flat((seam.other, *other))
 
     def _all_lines(self) -> Iterator[_Line]:

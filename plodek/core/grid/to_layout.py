@@ -29,6 +29,7 @@ from plodek.core.grid.divisions import Divisions
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import SHARE
 from plodek.core.grid.pieces import Pieces
+from plodek.core.grid.touching import seams_in
 from plodek.core.grid.window import Interface, PatchType, Window
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.lattice import Lattice
@@ -68,6 +69,7 @@ def take_up(step: str, grid: Grid, unit: str, within: float = 0.0) -> TakenUp:
         _need_near(grid, joint, unit, within)
     xyz, apart, beside = _closed(grid)
     grid = replace(grid, xyz=xyz)
+    grid = replace(grid, seams=seams_in(grid))
     gap = f"nodes of blocks that meet were up to {apart:.3g} {unit} apart, and are one now" if beside else ""
     return _TakingUp(step, grid, gap, beside).taken_up()
 

@@ -109,6 +109,11 @@ class Seam:
     other_ends: tuple[int | None, ...]
     turned: bool = False
 
+    @property
+    def axes(self) -> tuple[int, int] | None:
+        """The axis of each block along which an edge runs; None for a corner."""
+        return (self.ends.index(None), self.other_ends.index(None)) if None in self.ends else None
+
 
 @dataclass(frozen=True)
 class PatchFaces:

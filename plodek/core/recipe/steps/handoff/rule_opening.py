@@ -78,7 +78,7 @@ class RuleOpening(Step):
             )
         faces = SideIds(sides=[list(side) for side in inside])
         model = PatchStep(id=self.id, name=self.name, type=self.type, faces=faces).apply(model, context)
-        if self.where == "on a guide":
+        if isinstance(region, Near):
             return model
         left = set(parts).difference(inside)
         rims = [{edge for side in some for edge in model.layout.rim_of(side)} for some in (inside, left)]
