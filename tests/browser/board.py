@@ -1,7 +1,9 @@
 """The board as a user handles it: stages, verbs, forms, and picking in the view."""
 
+import io
 import re
 
+from PIL import Image
 from playwright.sync_api import Locator, Page, expect
 
 #: The channel of the demo: width and height of what the view fits.
@@ -109,6 +111,13 @@ class Board:
             box["x"] + box["width"] / 2 + zoom * (x - EXTENT[0] / 2),
             box["y"] + box["height"] / 2 - zoom * (y - EXTENT[1] / 2),
         )
+
+    def colour(self, x: float, y: float) -> str:
+        """Give the colour of the pixel of a place."""
+        at_x, at_y = self.place(x, y)
+        clip = {"x": round(at_x), "y": round(at_y), "width": 1, "height": 1}
+        picture = Image.open(io.BytesIO(self.page.screenshot(clip=clip))).convert("RGB")
+        return "#{:02x}{:02x}{:02x}".format(*picture.getpixel((0, 0)))
 
     def click(self, x: float, y: float, **options: object) -> None:
         self.page.mouse.click(*self.place(x, y), **options)  # type: ignore[arg-type]

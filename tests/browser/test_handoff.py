@@ -9,6 +9,9 @@ from playwright.sync_api import expect
 from tests.browser.board import Board
 from tests.conftest import DEMO
 
+#: The colours of outer edges without a name, and of the first patch.
+UNNAMED, FIRST_PATCH = "#a3243b", "#4f8fc0"
+
 
 def test_a_grid_leaves_in_chosen_formats_is_proved_solved_on_and_listed(board: Board, tmp_path):
     page = board.page
@@ -87,10 +90,21 @@ def test_hand_offs_are_held_against_each_other(board: Board):
 def test_a_plane_grid_leaves_as_one(board: Board):
     board.channel("Plane weir", {"x": "1"})
     board.go("Hand-off")
-    hand = board.hand
+    hand, south = board.hand, (4.7, 0.0)  # beside the name
+    board.settled()
+    assert board.colour(*south) == UNNAMED
+    board.page.keyboard.press("u")
+    board.field("Name").fill("slot")
+    hand.get_by_label("Sides by rule").select_option(label="side y-")
+    board.field("Centre").fill("5, 0")
+    board.field("Radius").fill("50 cm")
+    expect(board.effect).to_contain_text("blocks 2 → 4")
+    board.keep()
+    assert board.colour(*south) == FIRST_PATCH
     hand.get_by_role("button", name="Name all the rest").click()
     board.field("Name").fill("banks")
     board.keep()
+    assert UNNAMED not in (board.colour(x, y) for x, y in ((3, 0), (7, 0), (0, 2), (9, 2), (4, 5)))
     formats = hand.get_by_role("group", name="Formats")
     expect(formats.get_by_label("XDMF")).to_be_disabled()
     expect(formats.get_by_label("PLOT3D")).to_be_enabled()

@@ -4945,9 +4945,15 @@ export interface components {
          * HandoffIn
          * @description How to hand off: the keys of the formats, and what is chosen of their options, by both keys.
          *
-         *     A ``revision`` other than the present one is handed off as it was.
+         *     A ``revision`` other than the present one is handed off as it was. The grid and its files are called as
+         *     the project is where no ``name`` is given: what was handed off under another stays the same to the byte.
          */
         HandoffIn: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
             /**
              * Formats
              * @default [
@@ -4991,9 +4997,15 @@ export interface components {
          * HandoffIn
          * @description How to hand off: the keys of the formats, and what is chosen of their options, by both keys.
          *
-         *     A ``revision`` other than the present one is handed off as it was.
+         *     A ``revision`` other than the present one is handed off as it was. The grid and its files are called as
+         *     the project is where no ``name`` is given: what was handed off under another stays the same to the byte.
          */
         "HandoffsOut.HandoffIn": {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
             /**
              * Formats
              * @default [

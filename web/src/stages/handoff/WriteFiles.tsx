@@ -53,6 +53,7 @@ export function WriteFiles({
     setProblem("");
     const options = Object.fromEntries(formats.map((key) => [key, choices[key] ?? {}]));
     const body = {
+      name: null, // that of the project
       formats,
       options,
       unit,

@@ -3,6 +3,7 @@ import { edgeId, sameEdge } from "../../model/selection";
 import type { Edge, Model } from "../../model/types";
 import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
+import { tone } from "../../theme/palette";
 import { blockEdges, edgesApart } from "../apart";
 import { useDrawn } from "./drawn";
 import { piecesOf, Segments } from "./segments";
@@ -40,9 +41,41 @@ export function Edges({ origin }: { origin: number[] }) {
       <Segments points={drawn.outer} color={palette.ink} width={2.4} order={12} />
       <Segments points={drawn.follows} color={palette.ink} width={4.4} order={12} />
       <Segments points={drawn.follows} color={palette.paper} width={1.6} order={13} />
+      <PatchEdges origin={origin} />
       <Segments points={inHand} color={palette.ochre} width={4} order={14} />
     </>
   );
+}
+
+/** The outer edges of the plane in the colours of their patches; those without a name in dark red. */
+function PatchEdges({ origin }: { origin: number[] }) {
+  const model = useDrawn();
+  const palette = usePalette();
+  const shown = useBoard((board) => board.layer === "Patches");
+  const alone = useBoard((board) => board.alone);
+  const drawn = useMemo(() => {
+    if (model.dim !== 2) return [];
+    const paths = new Map(model.edges.map((edge) => [edgeId(edge.id), edge.path]));
+    const of = (sides: string[][]) =>
+      piecesOf(
+        sides.map((side) => paths.get(edgeId([...side].sort())) ?? []),
+        origin,
+      );
+    return [
+      ...model.patches.map((patch, n) => ({
+        name: patch.name,
+        color: tone(n),
+        points: of(patch.sides),
+      })),
+      { name: null, color: palette.madder, points: of(model.unnamed_sides) },
+    ];
+  }, [model, origin, palette]);
+  if (!shown) return null;
+  return drawn
+    .filter((one) => alone === null || one.name === alone)
+    .map((one) => (
+      <Segments key={one.name} points={one.points} color={one.color} width={4.4} order={13} />
+    ));
 }
 
 /** The paths of what is in hand: edges, those of blocks, or those around sides. */
