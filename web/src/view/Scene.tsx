@@ -1,6 +1,6 @@
 import { OrbitControls, OrthographicCamera, PerspectiveCamera } from "@react-three/drei";
 import { useThree } from "@react-three/fiber";
-import { type RefObject, useEffect, useMemo, useRef } from "react";
+import { memo, type RefObject, useEffect, useMemo, useRef } from "react";
 import { type PerspectiveCamera as Deep, type OrthographicCamera as Flat, MOUSE } from "three";
 import type { OrbitControls as Controls } from "three-stdlib";
 import { useBoardData } from "../session/context";
@@ -35,8 +35,12 @@ interface Props {
   fit: RefObject<() => void>;
 }
 
+// Values that are made anew with each render would each draw a new frame.
+const SLIDING = { LEFT: MOUSE.PAN, MIDDLE: MOUSE.DOLLY, RIGHT: MOUSE.PAN };
+const TURNING = { ...SLIDING, LEFT: MOUSE.ROTATE };
+
 /** All that is drawn, the camera, and picking. */
-export function Scene({ solid, spatial, extent, fit }: Props) {
+export const Scene = memo(function Scene({ solid, spatial, extent, fit }: Props) {
   const { grid, previewGrid, shape, previewShape } = useBoardData();
   const layer = useBoard((board) => board.layer);
   const job = useBoard((board) => board.job);
@@ -147,11 +151,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
         enableDamping={false}
         zoomToCursor
         screenSpacePanning
-        mouseButtons={{
-          LEFT: spatial ? MOUSE.ROTATE : MOUSE.PAN,
-          MIDDLE: MOUSE.DOLLY,
-          RIGHT: MOUSE.PAN,
-        }}
+        mouseButtons={spatial ? TURNING : SLIDING}
       />
       <ambientLight intensity={1.6} />
       <directionalLight position={[-2, -3, 4]} intensity={1.6} />
@@ -208,7 +208,7 @@ export function Scene({ solid, spatial, extent, fit }: Props) {
       <Picker origin={origin} solid={solid} grid={shownGrid} />
     </>
   );
-}
+});
 
 /** An extent told to a thousandth of its size: smaller changes are not worth a move of the camera. */
 function rounded(origin: Three, half: Three): string[] {

@@ -20,6 +20,10 @@ const LAYERS: Layer[] = ["Blocks", "Cells", "Quality", "Patches"];
 
 const NEXT = { plain: "size", size: "growth", growth: "plain" } as const;
 
+// Values that are made anew with each render would each draw a new frame.
+const SHARPNESS: [number, number] = [1, 2];
+const DRAWING = { antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true };
+
 const Pill = chakra("button", {
   base: {
     border: "1px solid",
@@ -76,8 +80,8 @@ export function View() {
           key={String(dark)}
           flat
           frameloop="demand"
-          dpr={[1, 2]}
-          gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
+          dpr={SHARPNESS}
+          gl={DRAWING}
           style={{ position: "absolute", inset: 0 }}
         >
           <color attach="background" args={[palette.paper]} />

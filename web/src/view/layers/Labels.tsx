@@ -1,5 +1,5 @@
-import { useFrame } from "@react-three/fiber";
-import type { RefObject } from "react";
+import { invalidate, useFrame } from "@react-three/fiber";
+import { type RefObject, useEffect } from "react";
 import { edgeId } from "../../model/selection";
 import type { Model } from "../../model/types";
 import { useBoard } from "../../session/store";
@@ -91,6 +91,9 @@ export function Labels({ layer: sheet, solid }: LabelsProps) {
         });
   }
   if (!solid && layer === "Blocks") labels.push(...axesOf(model, inHand));
+  const told = labels.map((label) => `${label.text} ${label.at}`).join();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: new labels are put in place by a new frame
+  useEffect(() => invalidate(), [told]);
   return (
     <div
       ref={sheet}
