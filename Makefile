@@ -9,14 +9,14 @@ ROOT_APT = if [ "$$(id -u)" = 0 ]; then \
 	apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(1); \
 	else echo "please install: $(1)"; exit 1; fi
 
-.PHONY: demo test quick setup bench soak lint types reference screenshots clean
+.PHONY: demo test quick setup bench soak lint lint-python lint-pages types reference screenshots clean
 
 demo: build/python build/pages build/kernels
 	$(BIN)/plodek demo
 
-test: setup lint
+test: setup
+	@$(MAKE) --no-print-directory -j2 -O lint
 	$(BIN)/python -m pytest -n 2 --dist worksteal --ignore tests/browser
-	PYTHONPATH=. $(BIN)/python bench/bench.py --quick
 	$(BIN)/python -m pytest -n 2 --dist worksteal tests/browser
 	@git diff --exit-code --stat || { echo "set-up or tests have changed the tree"; exit 1; }
 
@@ -26,10 +26,14 @@ quick: build/test-python build/node build/kernels lint
 
 setup: build/test-python build/pages build/kernels build/checkers
 
-lint: build/test-python build/node
+lint: lint-python lint-pages
+
+lint-python: build/test-python
 	$(BIN)/ruff check plodek tests bench
 	$(BIN)/ruff format --check -q plodek tests bench
 	$(BIN)/mypy
+
+lint-pages: build/python build/node
 	$(BIN)/python -m plodek.server.openapi build/openapi.json
 	cd web && npx --no-install openapi-typescript ../build/openapi.json -o ../build/schema.gen.ts >/dev/null
 	diff -q build/schema.gen.ts web/src/api/schema.gen.ts || { echo "the API has changed: run make types"; exit 1; }

@@ -111,7 +111,7 @@ EXAMPLES = {
     "flow": [FRAME, {"kind": "flow", "speed": 2, "length": 3}],
     "box-opening": [FRAME, {"kind": "box-opening", "name": "slot", "faces": {"side": "x-"}, "corner": [0, "50 cm"], "opposite": [0, 1]}],
     "rule-opening": [FRAME, {"kind": "rule-opening", "name": "slot", "faces": {"side": "x-"}, "centre": [0, 0.5], "radius": "20 cm"}],
-    "patches-by-angle": [FRAME, {"kind": "patches-by-angle", "name": "side", "angle": 45}],
+    "patches-by-angle": [FRAME, {"kind": "patches-by-angle", "name": "side", "angle": 45, "cut": "yes"}],
     "rename-patch": [FRAME, {"kind": "patch", "name": "wall", "faces": {"side": "x-"}}, {"kind": "rename-patch", "patch": "wall", "name": "inflow", "type": "inlet"}],
     "openings": [FRAME, {"kind": "openings", "faces": {"side": "x-"}, "edge": {"at": [0, 1]}, "percent": [0, 40, 50, 60, 100],
                          "parts": "low, slot inlet, middle, high wall"}],

@@ -211,3 +211,29 @@ def test_the_cut_at_a_guides_end_is_there_to_round_off():
     model = model_of(numbered([*NOSE, ON_NOSE]))
     ends = model.layout.places(model.layout.corners)
     assert np.linalg.norm(ends - [1, 0, 0], axis=1).min() < 1e-12
+
+
+BENT = {"kind": "polyline", "name": "bed", "points": [[0, 0], [1, 0], [2, 1], [2.5, 1.1], [4, 1.1]]}
+OVER = [BENT, {"kind": "frame", "width": 4, "height": 3}, {"kind": "pin", "corner": {"at": [4, 0]}, "to": [4, 1.1]},
+        {"kind": "follow", "guide": "bed", "edges": {"at": [2, 0.55]}}]  # fmt: skip
+CUTTING = BY_ANGLE | {"cut": "yes"}
+
+
+@pytest.mark.parametrize(
+    ("steps", "angle", "sides"),
+    [
+        (OVER, 30, [1, 1, 1, 1, 1, 3]),
+        (OVER, 20, [1, 1, 1, 1, 1, 3]),
+        (OVER, 50, [1, 1, 1, 1]),
+        ([*OVER, {"kind": "extrude", "depth": 1, "cells": 2}], 30, [1, 1, 1, 1, 1, 3, 3, 3]),
+        ([BOX], 30, [1] * 6),
+    ],
+    ids=["ramp", "gentler", "all smooth", "lifted", "box"],
+)
+def test_sides_that_turn_within_are_cut_there(steps, angle, sides):
+    model = model_of(numbered([*steps, CUTTING | {"angle": angle}]))
+    counts = sorted(sum(p is patch for p in model.patch_of.values()) for patch in model.patches)
+    assert counts == sides
+    ends = model.layout.places(model.layout.corners)
+    for bend in ([1, 0, 0], [2, 1, 0]) if len(sides) > 4 and steps[0] is BENT else ():
+        assert np.linalg.norm(ends - bend, axis=1).min() < 1e-12
