@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import combinations
 
 import numpy as np
 import scipy
@@ -72,7 +73,7 @@ def _by_places(lines: Sequence[_Line]) -> Iterator[list[_Line]]:
 
 def _apart(lines: Sequence[_Line]) -> set[int]:
     """Give the places at the ends of edges that lie on each other with nodes of their own."""
-    alike = (own for own in _by_places(lines) if any(own[0].is_beside(line) for line in own[1:]))
+    alike = (own for own in _by_places(lines) if any(a.is_beside(b) for a, b in combinations(own, 2)))
     return {place for own in alike for place in own[0].places}
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.layout import Edge
-from plodek.core.errors import NothingFound
+from plodek.core.errors import BadValue, NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import fields
 from plodek.core.recipe.fields import At, Each
@@ -22,6 +22,14 @@ def coordinates(values: Sequence[float | str], unit: str) -> Place:
     """Read x, y and perhaps z as a place in the project's unit."""
     numbers = [length(v, unit) for v in values]
     return numbers[0], numbers[1], numbers[2] if len(numbers) > 2 else 0.0
+
+
+def radius_of(value: float | str, unit: str) -> float:
+    """Read the radius of a ball in the project's unit. Raises BadValue for one that is not above 0."""
+    radius = length(value, unit)
+    if not radius > 0:
+        raise BadValue(f"the radius of the ball is {value}", remedy="give a radius above 0")
+    return radius
 
 
 def place_of(model: Model, where: Sequence[float | str] | fields.OnGuide) -> Place:

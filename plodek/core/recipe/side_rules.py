@@ -11,15 +11,14 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import Side, edge_of
 from plodek.core.blocks.sides import block_normal
-from plodek.core.errors import BadValue, NothingFound
+from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import fields
 from plodek.core.recipe.fields import EndName, Ends, Everything, On
-from plodek.core.recipe.places import coordinates
+from plodek.core.recipe.places import coordinates, radius_of
 from plodek.core.shape.frame import unit
 from plodek.core.shape.joined import names_in
 from plodek.core.tolerances import SAME_PLACE
-from plodek.core.units import length
 
 
 def _looking(model: Model, selector: fields.Looking) -> list[Side]:
@@ -47,9 +46,7 @@ def _inside(model: Model, selector: fields.Inside) -> list[Side]:
 
 def _in_ball(model: Model, selector: fields.InBall) -> list[Side]:
     """Find the outer sides all of whose corners lie in a ball."""
-    centre, radius = coordinates(selector.ball, model.unit), length(selector.radius, model.unit)
-    if not radius > 0:
-        raise BadValue(f"the radius of the ball is {selector.radius}", remedy="give a radius above 0")
+    centre, radius = coordinates(selector.ball, model.unit), radius_of(selector.radius, model.unit)
     return _outer_within(model, "ball", lambda xyz: np.linalg.norm(xyz - centre, axis=1) - radius)
 
 

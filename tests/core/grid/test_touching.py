@@ -74,6 +74,9 @@ def test_edges_with_nodes_of_their_own_stay_apart():
     uneven = EDGE[1].copy()
     uneven[..., 2] **= 1.2
     assert bare(EDGE[0], uneven).seams == ()
+    bowed = box((1, 1, 0), (0.3, 1.7, 1), (4, 5, 5))
+    bowed[..., 0] += 0.1 * np.sin(np.pi * bowed[..., 2])
+    assert bare(bowed, EDGE[0], finer).seams == ()  # whichever of them comes first
 
 
 def test_a_corner_on_a_side_of_another_is_none_of_its():

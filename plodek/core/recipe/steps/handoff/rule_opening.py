@@ -25,7 +25,7 @@ from plodek.core.recipe.fields import (
     SideIds,
     when,
 )
-from plodek.core.recipe.places import coordinates
+from plodek.core.recipe.places import coordinates, radius_of
 from plodek.core.recipe.step import Context, Stage, Step
 from plodek.core.recipe.steps.handoff.parting import all_along, changes, parted
 from plodek.core.recipe.steps.handoff.patch import PatchStep
@@ -33,7 +33,6 @@ from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Point, unknown_guide
 from plodek.core.spacing.wishes import Ball, Near
 from plodek.core.tolerances import CUT_MARGIN, ON_GUIDE
-from plodek.core.units import length
 
 
 class RuleOpening(Step):
@@ -92,10 +91,7 @@ class RuleOpening(Step):
     def _ball(self, model: Model) -> Ball:
         if self.radius is None:
             raise BadValue("the ball has no radius", remedy="give one")
-        radius = length(self.radius, model.unit)
-        if not radius > 0:
-            raise BadValue(f"the radius of the ball is {self.radius}", remedy="give a radius above 0")
-        return Ball(coordinates(self.centre, model.unit), radius)
+        return Ball(coordinates(self.centre, model.unit), radius_of(self.radius, model.unit))
 
     def _along(self, model: Model, near: float) -> Near:
         if self.guide is None:
