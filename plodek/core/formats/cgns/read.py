@@ -7,7 +7,6 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-import h5py
 import numpy as np
 
 from plodek.core.arrays import Floats
@@ -15,7 +14,17 @@ from plodek.core.blocks.orientation import Orientation
 from plodek.core.budget import need
 from plodek.core.errors import BadFile
 from plodek.core.formats.cgns.read_cells import read_cells
-from plodek.core.formats.cgns.tree import labelled, labelled_below, move_of, text, title, type_of, unit_of
+from plodek.core.formats.cgns.tree import (
+    data_of,
+    labelled,
+    labelled_below,
+    move_of,
+    text,
+    title,
+    type_of,
+    unit_of,
+)
+from plodek.core.formats.hdf5 import Node, opened
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.windows import ranged, rest_of
 from plodek.core.grid.grid import Grid
@@ -32,19 +41,14 @@ def read(path: Path) -> tuple[Grid | Mesh, str]:
     Gives its length unit, "" where it has none. Raises BadFile for what is no HDF5 CGNS file, has no zone
     of either sort, or contradicts itself.
     """
-    try:
-        with h5py.File(path, "r") as file:
-            base = next(labelled(file, "CGNSBase_t"), None)
-            if base is None:
-                raise BadFile("it holds no CGNS base", where=path.name, remedy=_REMEDY)
-            kinds = {text(zone["ZoneType"]) for zone in labelled(base, "Zone_t")}
-            if kinds == {"Unstructured"}:
-                return read_cells(base, path.name)
-            return _File(base, path.name).read()
-    except (OSError, KeyError, ValueError, IndexError, StopIteration, RuntimeError, TypeError) as error:
-        raise BadFile(
-            f"it is not a CGNS file that can be read ({error})", where=path.name, remedy=_REMEDY
-        ) from error
+    with opened(path, "a CGNS file", _REMEDY) as file:
+        base = next(labelled(file, "CGNSBase_t"), None)
+        if base is None:
+            raise BadFile("it holds no CGNS base", where=path.name, remedy=_REMEDY)
+        kinds = {text(zone["ZoneType"]) for zone in labelled(base, "Zone_t")}
+        if kinds == {"Unstructured"}:
+            return read_cells(base, path.name)
+        return _File(base, path.name).read()
 
 
 @dataclass
@@ -59,7 +63,7 @@ class _Outside:
 
 
 class _File:
-    def __init__(self, base: h5py.Group, name: str) -> None:
+    def __init__(self, base: Node, name: str) -> None:
         self._name = name
         self._base = base
         self._zones = list(labelled(base, "Zone_t"))
@@ -68,7 +72,7 @@ class _File:
             what = "it holds no zone" if odd is None else f"zone {title(odd)} is not structured"
             raise BadFile(what, where=name, remedy="give structured zones")
         self._index = {title(zone): n for n, zone in enumerate(self._zones)}
-        dims = {len(zone[" data"][()][0]) for zone in self._zones}
+        dims = {len(data_of(zone)[0]) for zone in self._zones}
         if not dims <= {2, 3} or len(dims) != 1:
             raise BadFile("its zones have other than two or three indices", where=name, remedy=_REMEDY)
         (self._dim,) = dims
@@ -97,9 +101,9 @@ class _File:
         )
         return replace(grid, unnamed=rest_of(grid)), unit_of(self._base)
 
-    def _shape(self, zone: h5py.Group) -> tuple[int, int, int]:
+    def _shape(self, zone: Node) -> tuple[int, int, int]:
         """Give the counts of nodes that a zone says, which its coordinates must have."""
-        told = [int(n) for n in zone[" data"][()][0]]
+        told = [int(n) for n in data_of(zone)[0]]
         where = f"{self._name}, zone {title(zone)}"
         if min(told) < 2:
             raise BadFile(f"{' × '.join(map(str, told))} nodes make no cell", where=where, remedy=_REMEDY)
@@ -107,7 +111,7 @@ class _File:
         if places is None:
             raise BadFile("it has no coordinates", where=where, remedy=_REMEDY)
         for letter in "XYZ"[: self._dim]:
-            found = places[f"Coordinate{letter}"][" data"].shape[::-1]
+            found = places[f"Coordinate{letter}"].array(" data").shape[::-1]
             if list(found) != told:
                 raise BadFile(
                     f"Coordinate{letter} has {' × '.join(map(str, found))} values for "
@@ -116,12 +120,12 @@ class _File:
                 )  # fmt: skip
         return told[0], told[1], told[2] if self._dim == 3 else 1
 
-    def _places(self, zone: h5py.Group, shape: tuple[int, int, int]) -> Floats:
+    def _places(self, zone: Node, shape: tuple[int, int, int]) -> Floats:
         places = next(labelled(zone, "GridCoordinates_t"))
         nodes = np.zeros((*shape, 3))
         for axis, letter in enumerate("XYZ"):
             if f"Coordinate{letter}" in places:
-                values = places[f"Coordinate{letter}"][" data"][()]
+                values = data_of(places[f"Coordinate{letter}"])
                 nodes[..., axis] = values.T.reshape(shape)
         wrong = ~np.isfinite(nodes).all(axis=-1)
         if wrong.any():
@@ -133,15 +137,15 @@ class _File:
             )
         return nodes
 
-    def _joints(self, zone: h5py.Group, block: int, outside: _Outside) -> None:
+    def _joints(self, zone: Node, block: int, outside: _Outside) -> None:
         for link in labelled_below(zone, "ZoneGridConnectivity_t", "GridConnectivity1to1_t"):
             where = f"{self._name}, zone {title(zone)}, {title(link)}"
             if text(link) not in self._index:
                 raise BadFile(f"there is no zone {text(link)}", where=where, remedy="write the file again")
             other = self._index[text(link)]
-            span, away = link["PointRange"][" data"][()], link["PointRangeDonor"][" data"][()]
+            span, away = data_of(link["PointRange"]), data_of(link["PointRangeDonor"])
             ours, theirs = self._window(block, span, where), self._window(other, away, where)
-            turned = link["Transform"][" data"][()] if "Transform" in link else range(1, self._dim + 1)
+            turned = data_of(link["Transform"]) if "Transform" in link else range(1, self._dim + 1)
             axes = tuple(int(n) for n in turned)
             if sorted(map(abs, axes)) != list(range(1, self._dim + 1)):
                 raise BadFile(f"{list(axes)} is no transform", where=where, remedy="write the file again")
@@ -166,12 +170,12 @@ class _File:
                  for s, w in ((first, joint.first), (second, joint.second))]  # fmt: skip
         return joint.orientation.apply(index[1]).shape == index[0].shape
 
-    def _conditions(self, zone: h5py.Group, block: int, outside: _Outside) -> None:
+    def _conditions(self, zone: Node, block: int, outside: _Outside) -> None:
         for condition in labelled_below(zone, "ZoneBC_t", "BC_t"):
             if text(condition) in _DEGENERATE:
                 continue
             where = f"{self._name}, zone {title(zone)}, {title(condition)}"
-            window = self._window(block, condition["PointRange"][" data"][()], where)
+            window = self._window(block, data_of(condition["PointRange"]), where)
             named = next(labelled(condition, "FamilyName_t"), None)
             family = title(condition) if named is None else text(named)
             outside.patches.setdefault(family, []).append(window)

@@ -2,22 +2,15 @@
 
 from __future__ import annotations
 
-import zipfile
-import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from plodek.core.budget import need
+from plodek.core import archive
 from plodek.core.errors import BadFile
 from plodek.core.formats import registry
 from plodek.core.formats.mesh import Mesh
 from plodek.core.grid.grid import Grid
-
-_MB = 1024**2
-#: Files that a grid is looked for in; a hand-off of many blocks as files has one for each.
-_MOST_FILES = 50_000
-_BROKEN = (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError, OSError, ValueError)
 
 
 def read(path: Path) -> tuple[Grid | Mesh, str]:
@@ -27,26 +20,8 @@ def read(path: Path) -> tuple[Grid | Mesh, str]:
     """
     with TemporaryDirectory() as folder:
         target = Path(folder)
-        try:
-            with zipfile.ZipFile(path) as archive:
-                infos = archive.infolist()
-                need("unpacked_mb", sum(info.file_size for info in infos) / _MB, where=path.name)
-                if len(infos) > _MOST_FILES:
-                    raise BadFile(
-                        f"it holds {len(infos)} files", where=path.name, remedy="pack fewer of them"
-                    )
-                archive.extractall(target)
-        except (
-            zipfile.BadZipFile,
-            zlib.error,
-            RuntimeError,
-            NotImplementedError,
-            EOFError,
-            OSError,
-        ) as error:
-            raise BadFile(
-                f"it is no ZIP file that can be read ({error})", where=path.name, remedy="pack it again"
-            ) from error
+        with archive.opened(path, path.name) as packed:
+            packed.extract(target)
         found = next((files for files in _by_format(target) if files), [])
         names = ", ".join(str(file.relative_to(target)) for file in found[:3])
         if len(found) != 1:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import product
@@ -13,6 +12,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadFile
+from plodek.core.formats.numerals import numbers_in
 from plodek.core.formats.received import from_nodes
 from plodek.core.grid.grid import Grid
 
@@ -174,9 +174,6 @@ def _from_text(path: Path) -> list[Floats]:
 def _numbers(path: Path) -> Floats:
     """Read the numbers of a text, parted by blanks or commas, exponents with e or d."""
     try:
-        text = path.read_text("ascii").translate(str.maketrans(",Dd", " ee"))
-        with warnings.catch_warnings():
-            warnings.simplefilter("error", DeprecationWarning)  # as older versions of numpy tell it
-            return np.asarray(np.fromstring(text, sep=" "))
-    except (DeprecationWarning, ValueError) as error:
+        return numbers_in(path.read_text("ascii").translate(str.maketrans(",Dd", " ee")))
+    except ValueError as error:
         raise BadFile("it holds what is no number", where=path.name, remedy=_REMEDY) from error

@@ -7,38 +7,36 @@ base64 or as text, packed by zlib or LZMA or not at all.
 from __future__ import annotations
 
 import base64
-import lzma
 import math
-import zlib
-from collections.abc import Callable
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
-from xml.etree import ElementTree
+from xml.etree.ElementTree import Element
 
 import numpy as np
 
 from plodek.core.arrays import Floats, Ints
+from plodek.core.budget import need
 from plodek.core.errors import BadFile
 from plodek.core.formats.block_map import map_path
 from plodek.core.formats.cells import Kind
 from plodek.core.formats.joining import joined
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.mesh_file import KINDS, by_kind
+from plodek.core.formats.numerals import numbers_in
 from plodek.core.formats.received import from_nodes
+from plodek.core.formats.unpacking import DAMAGE, unpacked
+from plodek.core.formats.xml import parsed
 from plodek.core.grid.grid import Grid
 
 _REMEDY = "give a .vtm of structured grids (.vts) or of cells (.vtu), or one .vts"
-_PACKED: dict[str, Callable[[bytes], bytes]] = {
-    "vtkZLibDataCompressor": zlib.decompress,
-    "vtkLZMADataCompressor": lzma.decompress,
-}
+_PACKED = {"vtkZLibDataCompressor": "zlib", "vtkLZMADataCompressor": "lzma"}
 _KINDS = {
     "Float32": "f4", "Float64": "f8", "UInt8": "u1",
     "UInt32": "u4", "UInt64": "u8", "Int32": "i4", "Int64": "i8",
 }  # fmt: skip
 _NAMES = {kind.vtk: kind for kind in KINDS}
-_DAMAGE = (ValueError, IndexError, KeyError, zlib.error, lzma.LZMAError, OverflowError)
+_DAMAGE = (ValueError, IndexError, KeyError, OverflowError, *DAMAGE)
 
 
 def read(path: Path) -> tuple[Grid | Mesh, str]:
@@ -87,6 +85,7 @@ def _cells(title: str, path: Path) -> tuple[str, Floats, dict[Kind, Ints], Ints 
         data = _Data(root, appended)
         polygons = "NumberOfPolys" in piece.attrib
         count = int(piece.attrib["NumberOfPolys" if polygons else "NumberOfCells"])
+        need("cells", max(count, int(piece.attrib["NumberOfPoints"])), where=path.name)
         places = data.of(points, 3 * int(piece.attrib["NumberOfPoints"])).reshape(-1, 3)
         offsets = data.of(where["offsets"], count).astype(np.int64)
         corners = data.of(where["connectivity"], int(offsets[-1]) if count else 0).astype(np.int64)
@@ -110,13 +109,14 @@ def _nodes(path: Path) -> Floats:
         shape = [high - low + 1 for low, high in zip(extent[::2], extent[1::2], strict=True)]
         if len(shape) != 3 or min(shape) < 1:
             raise ValueError(f"an extent of {extent}")
+        need("cells", math.prod(max(n - 1, 1) for n in shape), where=path.name)
         values = _Data(root, appended).of(array, 3 * math.prod(shape))
     except _DAMAGE as error:
         raise BadFile(f"its points cannot be read ({error})", where=path.name, remedy=_REMEDY) from error
     return np.ascontiguousarray(values.reshape(*shape[::-1], 3).transpose(2, 1, 0, 3))
 
 
-def _parsed(path: Path) -> tuple[ElementTree.Element, bytes]:
+def _parsed(path: Path) -> tuple[Element, bytes]:
     """Give the description in a file, and the bytes appended to it."""
     try:
         data = path.read_bytes()
@@ -125,17 +125,13 @@ def _parsed(path: Path) -> tuple[ElementTree.Element, bytes]:
             f"it cannot be read ({error.strerror})", where=path.name, remedy="keep its pieces beside it"
         ) from error
     head, mark, tail = data.partition(b"<AppendedData")
-    try:
-        root = ElementTree.fromstring(head + (b"</VTKFile>" if mark else b""))
-    except ElementTree.ParseError as error:
-        raise BadFile(f"it is no VTK XML file ({error})", where=path.name, remedy=_REMEDY) from error
-    return root, tail
+    return parsed(head + (b"</VTKFile>" if mark else b""), path.name, "VTK XML file", _REMEDY), tail
 
 
 class _Data:
     """The arrays of a file, from what its head says of them."""
 
-    def __init__(self, root: ElementTree.Element, appended: bytes) -> None:
+    def __init__(self, root: Element, appended: bytes) -> None:
         self._order = ">" if root.get("byte_order") == "BigEndian" else "<"
         self._count = np.dtype(self._order + _KINDS[root.get("header_type", "UInt32")])
         self._compressor = root.get("compressor")
@@ -145,14 +141,14 @@ class _Data:
         self._raw = b'"raw"' in opening
         self._appended = rest.lstrip()[1:]  # after the underscore
 
-    def of(self, array: ElementTree.Element, count: int) -> Floats:
+    def of(self, array: Element, count: int) -> Floats:
         """Give the ``count`` numbers of an array. Raises ValueError where it has others."""
         kind = _KINDS.get(array.get("type", ""), "")
         if not kind:
             raise ValueError(f"numbers of the type {array.get('type')}")
         way = array.get("format", "ascii")
         if way == "ascii":
-            values = np.array((array.text or "").split(), dtype=float)
+            values = numbers_in(array.text or "")
         else:
             data = self._bytes(array, way, count * int(kind[1:]))
             values = np.frombuffer(data, dtype=self._order + kind).astype(float)
@@ -160,7 +156,7 @@ class _Data:
             raise ValueError(f"{len(values)} numbers, where {count} are told of")
         return values
 
-    def _bytes(self, array: ElementTree.Element, way: str, most: int) -> bytes:
+    def _bytes(self, array: Element, way: str, most: int) -> bytes:
         if way == "appended":
             data, raw = self._appended[int(array.get("offset", "0")) :], self._raw
         else:
@@ -173,13 +169,18 @@ class _Data:
                 return data[size : size + length]
             return base64.b64decode(data[: -(-(size + length) // 3) * 4])[size : size + length]
         (blocks,), _ = self._head(data, 1, raw=raw, together=False)
+        if not blocks:
+            return b""
         head, rest = self._head(data, 3 + int(blocks), raw=raw, together=False)
-        if blocks * head[1] > 2 * most + head[1]:
-            raise ValueError("more data than points")
+        whole, last = int(head[1]), int(head[2])
+        sizes = [whole] * int(blocks) if not last else [whole] * (int(blocks) - 1) + [last]
+        if sum(sizes) != most:
+            raise ValueError(f"{sum(sizes)} bytes, where {most} are told of")
         packed = rest if raw else base64.b64decode(rest[: -(-int(head[3:].sum()) // 3) * 4])
         ends = np.concatenate([[0], np.cumsum(head[3:])]).astype(int)
-        unpack = _PACKED[self._compressor]
-        return b"".join(unpack(packed[a:b]) for a, b in pairwise(ends))
+        way = _PACKED[self._compressor]
+        pieces = zip(pairwise(ends), sizes, strict=True)
+        return b"".join(unpacked(packed[a:b], way, size) for (a, b), size in pieces)
 
     def _head(
         self, data: bytes, count: int, *, raw: bool, together: bool

@@ -3,37 +3,37 @@
 from __future__ import annotations
 
 from pathlib import Path
-from xml.etree import ElementTree
+from xml.etree.ElementTree import Element
 
-import h5py
 import numpy as np
 
 from plodek.core.arrays import Ints
 from plodek.core.budget import need
 from plodek.core.errors import BadFile
 from plodek.core.formats.cells import QUAD, TRI, Kind
+from plodek.core.formats.hdf5 import opened
 from plodek.core.formats.mesh import Mesh, four
 from plodek.core.formats.mesh_file import by_kind, meshed
 from plodek.core.formats.xdmf.write import CODES
+from plodek.core.formats.xml import parsed
 
 _NAMES = {code: kind for kind, code in CODES.items()}
+_WHAT, _AGAIN = "XDMF file", "write it again"
 
 
 def read(path: Path) -> tuple[Mesh, str]:
     """Read one grid of mixed cells with the numbers of its patches. Raises BadFile."""
     try:
-        grid = ElementTree.parse(path).getroot().find("Domain/Grid")
+        grid = parsed(path.read_bytes(), path.name, _WHAT, _AGAIN).find("Domain/Grid")
         if grid is None:
             raise ValueError("it holds no grid")
         told = grid.find("Information")
-        names = ElementTree.fromstring(told.text or "<main/>") if told is not None else ()
+        names = () if told is None else parsed(told.text or "<main/>", path.name, _WHAT, _AGAIN)
         patches = {int(one.text or 0): one.get("key", "") for one in names if one.get("dim") == "2"}
         points, mixed = (_array(path, grid, at) for at in ("Geometry", "Topology"))
         numbers = _array(path, grid, "Attribute[@Name='patch']").astype(np.int64)
-    except (OSError, KeyError, ValueError, TypeError, RuntimeError, ElementTree.ParseError) as error:
-        raise BadFile(
-            f"it is no XDMF file that can be read ({error})", where=path.name, remedy="write it again"
-        ) from error
+    except (OSError, ValueError, TypeError) as error:
+        raise BadFile(f"it is no {_WHAT} that can be read ({error})", where=path.name, remedy=_AGAIN) from error
     need("cells", len(numbers))
     codes, corners = _apart(mixed.astype(np.int64), len(numbers), path.name)
     kinds = by_kind(codes, corners, _NAMES, path.name)
@@ -50,7 +50,7 @@ def read(path: Path) -> tuple[Mesh, str]:
 
 
 def _array(
-    path: Path, grid: ElementTree.Element, at: str
+    path: Path, grid: Element, at: str
 ) -> np.ndarray[tuple[int, ...], np.dtype[np.float64]]:
     """Read the array that a part of the grid points to, in a file beside it."""
     item = grid.find(f"{at}/DataItem")
@@ -58,8 +58,8 @@ def _array(
     beside = path.parent / file
     if not file or beside.resolve().parent != path.parent.resolve():
         raise ValueError(f"{at} points to no file beside it")
-    with h5py.File(beside, "r") as arrays:
-        found: np.ndarray[tuple[int, ...], np.dtype[np.float64]] = arrays[place][()]
+    with opened(beside, "a file of arrays", _AGAIN) as arrays:
+        found: np.ndarray[tuple[int, ...], np.dtype[np.float64]] = arrays.array(place).read()
     return found
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import IO
 
+from plodek.core.archive import Archive, opened
 from plodek.core.errors import BadFile
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe
@@ -18,8 +18,8 @@ from plodek.server.store import projects
 from plodek.server.store.files import ProjectFiles
 from plodek.server.store.tables import Project
 
-#: Bytes that a ZIP file may come to when it is unpacked, files in it, and projects.
-MOST_BYTES, MOST_FILES, MOST_PROJECTS = 500 * 1024**2, 5000, 500
+#: Projects that are brought in at once.
+MOST_PROJECTS = 500
 _RECIPE = "recipe.json"
 
 
@@ -52,58 +52,46 @@ def unpacked(data: bytes, name: str) -> list[tuple[Recipe, dict[str, bytes]]]:
     """
     if not data.startswith(b"PK"):
         return [(document.read(data, name), {})]
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            folders = _folders(archive, name)
-            shelf = len(folders) > 1 and all(_RECIPE in files for files in folders.values())
-            return [
-                _one(archive, files, name)
-                for files in (folders.values() if shelf else [_flat(folders, name)])
-            ]
-    except (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError) as error:
-        raise BadFile(
-            f"it is no ZIP file that can be read ({error})", where=name, remedy="pack it again"
-        ) from error
+    with opened(io.BytesIO(data), name) as archive:
+        folders = _folders(archive, name)
+        shelf = len(folders) > 1 and all(_RECIPE in files for files in folders.values())
+        return [
+            _one(archive, files, name) for files in (folders.values() if shelf else [_flat(folders, name)])
+        ]
 
 
-def _folders(archive: zipfile.ZipFile, name: str) -> dict[str, dict[str, zipfile.ZipInfo]]:
-    """Give what is in each folder, by the names of the files."""
-    infos = [info for info in archive.infolist() if not info.is_dir()]
-    size = sum(info.file_size for info in infos)
-    found: dict[str, dict[str, zipfile.ZipInfo]] = {}
-    for info in infos:
-        folder, _, file = info.filename.replace("\\", "/").rpartition("/")
-        found.setdefault(folder, {})[file] = info
-    if size > MOST_BYTES or len(infos) > MOST_FILES or len(found) > MOST_PROJECTS:
+def _folders(archive: Archive, name: str) -> dict[str, dict[str, str]]:
+    """Give what is in each folder: the names of the files, and those with their folders."""
+    found: dict[str, dict[str, str]] = {}
+    for whole in archive.names:
+        folder, _, file = whole.rpartition("/")
+        found.setdefault(folder, {})[file] = whole
+    if len(found) > MOST_PROJECTS:
         raise BadFile(
-            f"it unpacks to {len(infos)} files of {size / 1024**2:.0f} MB in {len(found)} folders",
-            where=name,
-            remedy=f"stay below {MOST_FILES} files, {MOST_BYTES >> 20} MB and {MOST_PROJECTS} folders",
+            f"it holds {len(found)} folders", where=name, remedy=f"pack {MOST_PROJECTS} projects at most"
         )
     return found
 
 
-def _flat(folders: dict[str, dict[str, zipfile.ZipInfo]], name: str) -> dict[str, zipfile.ZipInfo]:
+def _flat(folders: Mapping[str, Mapping[str, str]], name: str) -> dict[str, str]:
     """Give the files of all folders by their names alone."""
-    found: dict[str, zipfile.ZipInfo] = {}
+    found: dict[str, str] = {}
     for files in folders.values():
-        for file, info in files.items():
+        for file, whole in files.items():
             if file in found:
                 raise BadFile(
                     f"two files in it are called “{file}”", where=name, remedy="give one another name"
                 )
-            found[file] = info
+            found[file] = whole
     return found
 
 
-def _one(
-    archive: zipfile.ZipFile, files: dict[str, zipfile.ZipInfo], name: str
-) -> tuple[Recipe, dict[str, bytes]]:
+def _one(archive: Archive, files: Mapping[str, str], name: str) -> tuple[Recipe, dict[str, bytes]]:
     """Read a recipe with its files."""
     recipes = [file for file in files if document.is_recipe(file)]
     main = _RECIPE if _RECIPE in recipes else (recipes[0] if len(recipes) == 1 else None)
     if main is None:
         what = f"{len(recipes)} files of it may be the recipe" if recipes else "there is no recipe in it"
         raise BadFile(what, where=name, remedy=f"pack the recipe as {_RECIPE}, and beside it what it reads")
-    found = {file: archive.read(info) for file, info in files.items()}
+    found = {file: archive.read(whole) for file, whole in files.items()}
     return document.read(found.pop(main), main), found
