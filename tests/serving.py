@@ -25,14 +25,24 @@ class Served:
     data: Path
 
     def ask(
-        self, method: str, path: str, body: Any = None, *, timeout: float = 100, as_json: bool = False
+        self,
+        method: str,
+        path: str,
+        body: Any = None,
+        *,
+        timeout: float = 100,
+        as_json: bool = False,
+        headers: dict[str, str] | None = None,
     ) -> tuple[int, Any]:
         """Ask for something; gives the status and what was answered. Bytes are sent as they are."""
         raw = isinstance(body, bytes)
         data = None if body is None else body if raw else json.dumps(body).encode()
         kind = {"Content-Type": "application/octet-stream" if raw and not as_json else "application/json"}
         request = urllib.request.Request(
-            f"{self.address}/api/{path}", data, {} if data is None else kind, method=method
+            f"{self.address}/api/{path}",
+            data,
+            (headers or {}) | ({} if data is None else kind),
+            method=method,
         )
         try:
             with urllib.request.urlopen(request, timeout=timeout) as answer:
@@ -68,6 +78,48 @@ class Served:
     def kill(self, how: int = signal.SIGKILL) -> None:
         self.process.send_signal(how)
         self.process.wait(20)
+
+
+class Someone:
+    """A user who has logged in at a server, as their browser is."""
+
+    def __init__(self, server: Served, name: str, password: str) -> None:
+        self.server, self.name, self._password = server, name, password
+        self.headers: dict[str, str] = {}
+        self.log_in()
+
+    def log_in(self) -> None:
+        """Log in anew."""
+        body = json.dumps({"name": self.name, "password": self._password}).encode()
+        url = f"{self.server.address}/api/session"
+        request = urllib.request.Request(url, body, {"Content-Type": "application/json"})
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            cookie = answer.headers["Set-Cookie"].split(";")[0]
+            self.headers = {"Cookie": cookie, "X-Plodek-Token": json.loads(answer.read())["token"]}
+
+    def ask(self, method: str, path: str, body: Any = None, **how: Any) -> tuple[int, Any]:
+        """Ask for something; gives the status and what was answered."""
+        return self.server.ask(method, path, body, headers=self.headers, **how)
+
+    def project(self, steps: list[dict[str, Any]] | None = None, name: str = "tried") -> int:
+        """Make a project, with steps where they are given."""
+        number = self.ask("POST", "projects", {"name": name, "demo": False})[1]["id"]
+        if steps is not None:
+            told = self.ask("PUT", f"projects/{number}/recipe", {"base": 0, "steps": steps})
+            assert told[0] == 200, told
+        return int(number)
+
+    def share(self, project: int, **roles: str) -> None:
+        """Share a project of one's own with others."""
+        told = self.ask("PUT", f"projects/{project}/sharing", {"owner": self.name, "roles": roles})
+        assert told[0] == 200, told
+
+    def ended(self, job: dict[str, Any]) -> dict[str, Any]:
+        """Wait until a job has ended, and give it."""
+        while job["state"] in ("waiting", "running"):
+            time.sleep(0.03)
+            job = self.ask("GET", f"jobs/{job['id']}")[1]
+        return job
 
 
 def _parent(pid: int) -> int | None:

@@ -97,8 +97,7 @@ def list_users(data: Path) -> None:
 def _users(data: Path) -> Iterator[ModuleType]:
     """Give the users of a data folder, which a server may be working on."""
     from plodek.server.store import users
-    from plodek.server.store.backup import DATABASE
-    from plodek.server.store.tables import open_database
+    from plodek.server.store.tables import DATABASE, open_database
 
     with open_database(data / DATABASE).connection_context():
         yield users

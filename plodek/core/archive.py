@@ -1,4 +1,4 @@
-"""The one door through which ZIP archives are read: counted before anything is unpacked, bounded while it is."""
+"""The one door through which ZIP archives are read: counted before and while they are unpacked."""
 
 from __future__ import annotations
 
@@ -84,7 +84,11 @@ def _looked_at(archive: zipfile.ZipFile, name: str) -> dict[str, zipfile.ZipInfo
     for info in infos:
         inside = info.filename.replace("\\", "/")
         if info.compress_type not in _WAYS or info.flag_bits & _ENCRYPTED:
-            how = "locked by a password" if info.flag_bits & _ENCRYPTED else "packed by another way than deflate"
+            how = (
+                "locked by a password"
+                if info.flag_bits & _ENCRYPTED
+                else "packed by another way than deflate"
+            )
             raise _refused(name, f"“{inside[-60:]}” in it is {how}")
         if inside.startswith("/") or ".." in inside.split("/") or ":" in inside.split("/")[0]:
             raise _refused(name, f"“{inside[-60:]}” in it leads out of its folder")

@@ -40,6 +40,7 @@ LIMITS: Mapping[str, Limit] = {
     "json_values": Limit(500_000, "values in JSON", "read long lists of places from a file of points"),
     "json_depth": Limit(60, "lists within each other in JSON", "look whether it is a recipe"),
     "evaluation_seconds": Limit(120, "seconds for one evaluation", "take out the step that takes long"),
+    "reading_seconds": Limit(600, "seconds for reading one file", "make it smaller, or divide it"),
     "revisions": Limit(1_000, "states of a project to undo to", "those before are dropped"),
     "memory_mb": Limit(0, "MB of memory", "take fewer cells, blocks or points"),
 }

@@ -7,10 +7,12 @@ from dataclasses import dataclass
 from importlib.metadata import version
 from pathlib import Path
 
+from plodek.core import confinement
 from plodek.core.budget import LIMITS, most
 from plodek.core.errors import PlodekError
-from plodek.server.store.backup import DATABASE, look
+from plodek.server.store.backup import look
 from plodek.server.store.holding import holder, is_held
+from plodek.server.store.tables import DATABASE
 
 #: Bytes of room on a disk below which it is told.
 _ROOM = 2 * 1024**3
@@ -29,7 +31,16 @@ class Finding:
 
 def examined(data: Path) -> list[Finding]:
     """Look at a data folder and the machine."""
-    return [_folder(data), _database(data), _cache(data), _room(data), _server(data), _limits(), _versions()]
+    return [
+        _folder(data),
+        _database(data),
+        _cache(data),
+        _room(data),
+        _server(data),
+        _fence(),
+        _limits(),
+        _versions(),
+    ]
 
 
 def _folder(data: Path) -> Finding:
@@ -69,6 +80,16 @@ def _room(data: Path) -> Finding:
 
 def _server(data: Path) -> Finding:
     return Finding("server", True, holder(data) if is_held(data) else "none works on this folder now")
+
+
+def _fence() -> Finding:
+    if known := confinement.version():
+        return Finding(
+            "fence", True, f"Landlock {known}: files are read where neither secret nor database is seen"
+        )
+    return Finding(
+        "fence", False, "no Landlock (Linux 5.13 has it): what reads files can see the data folder"
+    )
 
 
 def _limits() -> Finding:

@@ -35,6 +35,7 @@ from plodek.core.model.model import Model
 from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.evaluation import Evaluation, Evaluator, keys
 from plodek.core.recipe.files import Files
+from plodek.core.recipe.reading import Reading
 from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.shape.files import geometry_file
 from plodek.core.smooth.outcome import Reached, Watched
@@ -64,10 +65,11 @@ class Measured(NamedTuple):
 
 
 class Engine:
-    """Evaluates recipes and builds grids, with one cache folder."""
+    """Evaluates recipes and builds grids, with one cache folder; files are read in place, or as told."""
 
-    def __init__(self, cache: Path) -> None:
+    def __init__(self, cache: Path, reading: Reading | None = None) -> None:
         self.cache = cache
+        self.reading = reading or Reading()
         self.cache.mkdir(parents=True, exist_ok=True)
         self._evaluator = Evaluator(most_seconds=most("evaluation_seconds"))
         self._lock = Lock()
@@ -84,13 +86,13 @@ class Engine:
         """Evaluate a recipe."""
         return self._evaluator.evaluate(recipe, files)
 
-    def geometry(self, data: bytes, name: str, digest: str, tell: Tell | None = None) -> bytes:
+    def geometry(self, data: bytes, name: str, digest: str, tell: Tell = unheard_of) -> bytes:
         """Read a geometry file as packed contents, or take them from the cache. Raises BadFile."""
         kind = geometry_file.kind_of(name)
         path = self.cache / f"{digest}.{kind}-{fingerprint()}"
         packed = self._taken(path)
         if packed is None:
-            packed = geometry_file.read(data, name, tell)
+            packed = self.reading.geometry(data, name, tell)
             self._put(path, packed)
         return packed
 
@@ -100,7 +102,7 @@ class Engine:
         known = self._taken(path)
         if known is not None:
             return {**json.loads(known), "name": name}
-        told = grid_facts(name, data, tell)
+        told = grid_facts(name, *self.reading.grid(data, name, tell=tell))
         self._put(path, json.dumps(told).encode())
         return told
 

@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from plodek.core.formats import block_map, registry
+from plodek.core.formats import block_map
+from plodek.core.grid.grid import Grid
 from plodek.core.shape.files import geometry_file
-from plodek.core.telling import Tell, unheard_of
 
 
 def file_facts(name: str, packed: bytes) -> dict[str, Any]:
@@ -21,9 +21,8 @@ def file_facts(name: str, packed: bytes) -> dict[str, Any]:
     )  # fmt: skip
 
 
-def grid_facts(name: str, data: bytes, tell: Tell = unheard_of) -> dict[str, Any]:
-    """Tell what a file of a grid holds. Raises BadFile."""
-    found, unit = registry.read_of(data, name, tell=tell)
+def grid_facts(name: str, found: Grid, unit: str) -> dict[str, Any]:
+    """Tell what a file of a grid holds that has been read, with its unit."""
     ends = np.array([[f(nodes.reshape(-1, 3), axis=0) for nodes in found.xyz] for f in (np.min, np.max)])
     names = [patch.name for patch in found.patches]
     counts = {

@@ -10,6 +10,7 @@ import signal
 import sys
 import threading
 import time
+from contextlib import closing
 from pathlib import Path
 
 import waitress
@@ -23,6 +24,7 @@ from plodek.server.seen import start_log
 from plodek.server.settings import Settings
 from plodek.server.store import projects
 from plodek.server.store.holding import held
+from plodek.server.store.tables import held_open
 from plodek.server.workspace import Workspace
 
 #: Connections at once, and seconds after which one that says nothing is closed.
@@ -51,6 +53,12 @@ def _serve(host: str, port: int, data: Path, *, with_demo: bool) -> None:
     workspace.temporary.mkdir()
     if with_demo:
         _put_demo(workspace)
+    with closing(held_open(workspace.database)):
+        _answer(workspace, host, port)
+
+
+def _answer(workspace: Workspace, host: str, port: int) -> None:
+    data = workspace.folder
     pool = Pool(data, workspace.settings)
     atexit.register(pool.stop)
     app = make_app(workspace, pool, Workers(workspace))

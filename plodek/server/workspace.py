@@ -5,28 +5,39 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
+from plodek.core.recipe.reading import Reading
 from plodek.server.engine import Engine
 from plodek.server.jobs.desk import Desk
 from plodek.server.settings import Settings
 from plodek.server.store import projects
-from plodek.server.store.tables import open_database
+from plodek.server.store.tables import DATABASE, open_database
 
 #: Projects that were taken off the shelf may be brought back for so many seconds.
 KEEP_DELETED = 30 * 24 * 3600.0
-#: Where a data folder has files that mean nothing once the server has ended.
-TEMPORARY = "temporary"
+#: In a data folder: what is derived, and files that mean nothing once the server has ended.
+CACHE, TEMPORARY = "cache", "temporary"
 
 
 class Workspace:
-    """All that server and worker share; ``immediate`` runs jobs within the call that asks for them."""
+    """All that server and worker share; ``immediate`` runs jobs within the call that asks for them.
 
-    def __init__(self, folder: Path, settings: Settings | None = None, *, immediate: bool = False) -> None:
+    Files are read in place, or as a ``reading`` says.
+    """
+
+    def __init__(
+        self,
+        folder: Path,
+        settings: Settings | None = None,
+        reading: Reading | None = None,
+        *,
+        immediate: bool = False,
+    ) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         self.folder = folder
         self.temporary = folder / TEMPORARY
         self.settings = settings or Settings()
-        self.database = open_database(folder / "plodek.db")
-        self.engine = Engine(folder / "cache")
+        self.database = open_database(folder / DATABASE)
+        self.engine = Engine(folder / CACHE, reading)
         self.desk = Desk(self.engine, immediate=immediate)
 
     def sweep_out(self) -> None:

@@ -170,7 +170,9 @@ def test_a_file_with_nodes_that_have_no_place_is_told_with_the_first(tmp_path):
         found[0][...] = values
     done = CliRunner().invoke(command, ["check", str(file)])
     assert isinstance(done.exception, BadFile)
-    assert "1 nodes are no numbers, the first at [4, 1, 1]" in str(done.exception)
+    assert "1 nodes have coordinates that are no usable numbers, the first at [4, 1, 1]" in str(
+        done.exception
+    )
     assert "zone Block0001" in str(done.exception)
 
 

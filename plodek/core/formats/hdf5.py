@@ -1,4 +1,4 @@
-"""The one door through which HDF5 files are read: nothing outside a file is opened, no more taken than it holds.
+"""The one door through which HDF5 files are read: nothing outside one is opened, no more taken than it holds.
 
 The format lets a file name others (external links and storage, virtual datasets), say that it holds what was
 never written, and unpack to far more than was packed. The public description:
@@ -25,6 +25,8 @@ from plodek.core.errors import BadFile, OverBudget
 _FILTERS = (h5z.FILTER_DEFLATE, h5z.FILTER_SHUFFLE, h5z.FILTER_FLETCHER32)
 #: How many times more than its packed bytes deflate unpacks to at most, by its own design (RFC 1951).
 _DEFLATED = 1032
+#: Bytes that a packed piece may come to without being looked into, and bytes of a checksum beside values.
+_LITTLE, _CHECKED = 64 * 1024**2, 8
 #: Values of an attribute, and bytes of one of them, at most.
 _MOST_IN_ATTRIBUTE, _MOST_OF_ATTRIBUTE = 4096, 65_536
 _DAMAGE = (OSError, KeyError, ValueError, IndexError, StopIteration, RuntimeError, TypeError, AttributeError)
@@ -43,21 +45,24 @@ def opened(path: Path, what: str, remedy: str) -> Iterator[Node]:
             need_within(file, path.name)
             yield Node(h5g.open(file.id, b"/"), _Taken(path.name))
     except _DAMAGE as error:
-        raise BadFile(f"it is not {what} that can be read ({error})", where=path.name, remedy=remedy) from error
+        raise BadFile(
+            f"it is not {what} that can be read ({error})", where=path.name, remedy=remedy
+        ) from error
 
 
 def need_within(file: h5py.File, name: str) -> None:
     """Raise BadFile where any link of a file leads out of it; links are looked at, not followed."""
 
-    def look(link: bytes, info: Any) -> None:
-        if info.type not in (h5l.TYPE_HARD, h5l.TYPE_SOFT):
-            raise BadFile(
-                f"its “{link.decode(errors='replace')[-60:]}” leads to another file, and that is not followed",
-                where=name,
-                remedy="put what it leads to into this file",
-            )
+    def outside(link: bytes, info: Any) -> bytes | None:
+        return None if info.type in (h5l.TYPE_HARD, h5l.TYPE_SOFT) else link
 
-    file.id.links.visit(look, info=True)
+    found = file.id.links.visit(outside, info=True)
+    if found is not None:
+        raise BadFile(
+            f"its “{found.decode(errors='replace')[-60:]}” leads to another file, and that is not followed",
+            where=name,
+            remedy="put what it leads to into this file",
+        )
 
 
 class _Taken:
@@ -199,7 +204,7 @@ class Array:
         suspect: list[tuple[int, ...]] = []
 
         def look(info: Any) -> None:
-            if info.size * _DEFLATED > self._taken.most:
+            if info.size * _DEFLATED > _LITTLE:
                 suspect.append(tuple(info.chunk_offset))
 
         self._stored.chunk_iter(look)
@@ -207,10 +212,10 @@ class Array:
             left, size = self._stored.read_direct_chunk(offset)[1], 0
             unpacking = zlib.decompressobj()
             try:
-                while left and size <= self._piece and not unpacking.eof:
+                while left and size <= self._piece + _CHECKED and not unpacking.eof:
                     size += len(unpacking.decompress(left, 1 << 20))
                     left = unpacking.unconsumed_tail
             except zlib.error:
                 continue  # it is not packed, or damaged: reading it says so
-            if size > self._piece:
+            if size > self._piece + _CHECKED:
                 raise self._taken.refused(self._name, "unpacks to more than it says")

@@ -10,6 +10,7 @@ from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadFile
 from plodek.core.formats.cells import HEXA, PENTA, PYRA, QUAD, TRI, Kind
 from plodek.core.formats.mesh import Mesh, Twins, four
+from plodek.core.formats.places import need_places
 from plodek.core.grid.window import PatchType
 
 KINDS = (HEXA, PENTA, PYRA, QUAD, TRI)
@@ -54,13 +55,7 @@ def meshed(
         raise BadFile("it holds no cell", where=name, remedy=_AGAIN)
     for corners in (*solids.values(), *faces.values()):
         need_corners(name, corners, len(points))
-    wrong = ~np.isfinite(points).all(axis=1)
-    if wrong.any():
-        raise BadFile(
-            f"{int(wrong.sum())} points are no numbers, the first is point {int(np.argmax(wrong)) + 1}",
-            where=name,
-            remedy="look where the file comes from",
-        )
+    need_places(points, name, "points")
     return Mesh(points, solids, {n: four(f) for n, f in faces.items()}, types, unit, twins)
 
 

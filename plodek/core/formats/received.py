@@ -11,6 +11,7 @@ from plodek.core.arrays import Floats
 from plodek.core.budget import need
 from plodek.core.errors import BadFile
 from plodek.core.formats import block_map
+from plodek.core.formats.places import need_places
 from plodek.core.formats.windows import rest_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched, poles_in
@@ -30,13 +31,7 @@ def from_nodes(path: Path, xyz: list[Floats], names: list[str] | None = None) ->
                 f"{' × '.join(map(str, nodes.shape[:3]))} nodes make no cell",
                 where=where, remedy="give two along each axis at least",
             )  # fmt: skip
-        wrong = ~np.isfinite(nodes).all(axis=-1)
-        if wrong.any():
-            first = [int(n) + 1 for n in np.argwhere(wrong)[0]]
-            raise BadFile(
-                f"{int(wrong.sum())} nodes are no numbers, the first at {first}",
-                where=where, remedy="look where the file comes from",
-            )  # fmt: skip
+        need_places(nodes, where, "nodes")
     names = names or [f"block{n}" for n in range(1, len(xyz) + 1)]
     need("cells", sum(int(np.prod([max(n - 1, 1) for n in nodes.shape[:3]])) for nodes in xyz))
     told = block_map.with_map(path, names, xyz, dim)

@@ -1,4 +1,4 @@
-"""The one door through which XML is read: no entities, so that a file holds what it shows and names no other."""
+"""The one door through which XML is read: no entities, so a file holds what it shows and names no other."""
 
 from __future__ import annotations
 

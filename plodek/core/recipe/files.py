@@ -8,31 +8,29 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from plodek.core.errors import BadFile, NothingFound
+from plodek.core.recipe.reading import Reading
 
 if TYPE_CHECKING:
     from plodek.core.grid.grid import Grid
 
 
 class Files:
-    """Files by their names, through a function that reads one; each is read as geometry once."""
+    """Files by their names, through a function that gives their bytes; each is read as geometry once."""
 
     def __init__(self, read: Callable[[str], bytes]) -> None:
         self.read = read
+        self._reading = Reading()
         self._geometry: dict[str, bytes] = {}
 
     def geometry(self, name: str) -> bytes:
         """Give what `geometry_file.read` makes of a file. Raises BadFile."""
-        from plodek.core.shape.files import geometry_file  # CAD and drawings only where they are wanted
-
         if name not in self._geometry:
-            self._geometry[name] = geometry_file.read(self.read(name), name)
+            self._geometry[name] = self._reading.geometry(self.read(name), name)
         return self._geometry[name]
 
     def grid(self, name: str, beside: str | None = None) -> tuple[Grid, str]:
         """Read a grid, with the map ``beside`` it, and give its length unit. Raises BadFile."""
-        from plodek.core.formats import registry  # formats of grids only where they are wanted
-
-        return registry.read_of(self.read(name), name, None if beside is None else self.read(beside))
+        return self._reading.grid(self.read(name), name, None if beside is None else self.read(beside))
 
     def hash(self, name: str) -> str:
         """Give what tells a file's contents from others."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import tempfile
 import threading
 import time
 from pathlib import Path
@@ -11,9 +10,11 @@ from pathlib import Path
 from plodek.core import lifeline
 from plodek.server.jobs import work
 from plodek.server.jobs.desk import Desk
+from plodek.server.pool.apart import Apart
+from plodek.server.pool.fence import see_only_work_in
 from plodek.server.seen import start_log
 from plodek.server.store.tables import Job
-from plodek.server.workspace import Workspace
+from plodek.server.workspace import TEMPORARY, Workspace
 
 #: Seconds between two looks for a job, and whether the one that runs shall stop.
 LOOK_EVERY = 0.1
@@ -24,8 +25,9 @@ def main(folder: Path) -> None:
     lifeline.end_with(os.getppid())
     lifeline.limit_memory()
     start_log()
-    workspace = Workspace(folder)
-    tempfile.tempdir = str(workspace.temporary)
+    reading = Apart(folder / TEMPORARY)
+    see_only_work_in(folder)
+    workspace = Workspace(folder, reading=reading)
     running = _Running(workspace)
     threading.Thread(target=running.watch, daemon=True).start()
     with workspace.database.connection_context():

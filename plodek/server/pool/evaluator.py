@@ -21,6 +21,8 @@ from werkzeug.test import EnvironBuilder, run_wsgi_app
 
 from plodek.core import lifeline
 from plodek.server.app import make_app
+from plodek.server.pool.apart import Apart
+from plodek.server.pool.fence import see_only_work_in
 from plodek.server.pool.message import SMALL, Answered, Asked
 from plodek.server.seen import start_log
 from plodek.server.settings import Settings
@@ -35,7 +37,9 @@ def main(connection: Connection, folder: Path, settings: Settings) -> None:
     lifeline.end_with(os.getppid())
     lifeline.limit_memory()
     start_log()
-    app = make_app(Workspace(folder, settings), door=False)
+    reading = Apart(folder / TEMPORARY)
+    see_only_work_in(folder)
+    app = make_app(Workspace(folder, settings, reading), door=False)
     sending = Lock()
 
     def work(asked: Asked) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 
+import h5py  # noqa: F401
 import scipy.interpolate
 import scipy.optimize
 import scipy.spatial  # noqa: F401
@@ -11,6 +12,7 @@ import shapely  # noqa: F401
 from numba.core.registry import cpu_target
 
 from plodek.core import lifeline
+from plodek.core.formats.cgns import read as _  # noqa: F401
 from plodek.core.recipe.step import kinds
 from plodek.server.app import load_routes
 from plodek.server.jobs import worker  # noqa: F401

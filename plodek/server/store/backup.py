@@ -9,9 +9,7 @@ from contextlib import closing, suppress
 from pathlib import Path
 
 from plodek.core.errors import BadFile, NothingFound
-from plodek.server.store.tables import TABLES, VERSION
-
-DATABASE = "plodek.db"
+from plodek.server.store.tables import DATABASE, TABLES, VERSION
 
 
 def back_up(data: Path, target: Path) -> int:

@@ -13,7 +13,7 @@ class ProjectFiles(Files):
 
     def __init__(self, project: Project, engine: Engine) -> None:
         super().__init__(lambda name: projects.read_file(project, name))
-        self._project, self._engine = project, engine
+        self._project, self._engine, self._reading = project, engine, engine.reading
 
     def geometry(self, name: str) -> bytes:
         """Give the packed contents of a file, from the engine's cache where they have been read before."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -25,6 +26,8 @@ from peewee import (
 
 from plodek.core.errors import BadFile, NotReady
 
+#: The file of the database in a data folder.
+DATABASE = "plodek.db"
 #: Raised with every change of the tables; `open_database` brings older files up to it.
 VERSION = 4
 
@@ -186,6 +189,13 @@ def open_database(path: Path) -> SqliteDatabase:
             "replaced by a backup (plodek restore)",
         ) from error
     return found
+
+
+def held_open(found: SqliteDatabase) -> sqlite3.Connection:
+    """Open a connection that keeps the files beside a database there, whoever else comes and goes."""
+    connection = sqlite3.connect(found.database, check_same_thread=False)
+    connection.execute("SELECT count(*) FROM project").fetchone()
+    return connection
 
 
 def _bring_up(found: SqliteDatabase, path: Path) -> None:

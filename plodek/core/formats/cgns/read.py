@@ -26,6 +26,7 @@ from plodek.core.formats.cgns.tree import (
 )
 from plodek.core.formats.hdf5 import Node, opened
 from plodek.core.formats.mesh import Mesh
+from plodek.core.formats.places import need_places
 from plodek.core.formats.windows import ranged, rest_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import poles_in
@@ -127,14 +128,7 @@ class _File:
             if f"Coordinate{letter}" in places:
                 values = data_of(places[f"Coordinate{letter}"])
                 nodes[..., axis] = values.T.reshape(shape)
-        wrong = ~np.isfinite(nodes).all(axis=-1)
-        if wrong.any():
-            first = [int(n) + 1 for n in np.argwhere(wrong)[0]]
-            raise BadFile(
-                f"{int(wrong.sum())} nodes are no numbers, the first at {first}",
-                where=f"{self._name}, zone {title(zone)}",
-                remedy="look where the file comes from",
-            )
+        need_places(nodes, f"{self._name}, zone {title(zone)}", "nodes")
         return nodes
 
     def _joints(self, zone: Node, block: int, outside: _Outside) -> None:

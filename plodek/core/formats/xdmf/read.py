@@ -33,7 +33,9 @@ def read(path: Path) -> tuple[Mesh, str]:
         points, mixed = (_array(path, grid, at) for at in ("Geometry", "Topology"))
         numbers = _array(path, grid, "Attribute[@Name='patch']").astype(np.int64)
     except (OSError, ValueError, TypeError) as error:
-        raise BadFile(f"it is no {_WHAT} that can be read ({error})", where=path.name, remedy=_AGAIN) from error
+        raise BadFile(
+            f"it is no {_WHAT} that can be read ({error})", where=path.name, remedy=_AGAIN
+        ) from error
     need("cells", len(numbers))
     codes, corners = _apart(mixed.astype(np.int64), len(numbers), path.name)
     kinds = by_kind(codes, corners, _NAMES, path.name)
@@ -49,9 +51,7 @@ def read(path: Path) -> tuple[Mesh, str]:
     return meshed(path.name, points.astype(float), solids, faces, {}, unit), unit
 
 
-def _array(
-    path: Path, grid: Element, at: str
-) -> np.ndarray[tuple[int, ...], np.dtype[np.float64]]:
+def _array(path: Path, grid: Element, at: str) -> np.ndarray[tuple[int, ...], np.dtype[np.float64]]:
     """Read the array that a part of the grid points to, in a file beside it."""
     item = grid.find(f"{at}/DataItem")
     file, _, place = (item.text or "").strip().partition(":") if item is not None else ("", "", "")

@@ -1,0 +1,27 @@
+"""What the processes beside the server see of the data folder: what is theirs, and not the secret."""
+
+from __future__ import annotations
+
+import logging
+import os
+import tempfile
+from pathlib import Path
+
+from plodek.core import confinement
+from plodek.server.store.tables import DATABASE
+from plodek.server.workspace import CACHE, TEMPORARY
+
+#: What SQLite keeps beside a database while it is open; the server has it open all the time.
+_DATABASE = (DATABASE, f"{DATABASE}-wal", f"{DATABASE}-shm")
+
+
+def see_only_work_in(folder: Path) -> None:
+    """Let this process see the program and, of a data folder, the database, the cache and what is temporary.
+
+    On machines that cannot do it nothing is changed, and the log says so.
+    """
+    tempfile.tempdir = str(folder / TEMPORARY)
+    os.environ["MPLCONFIGDIR"] = str(folder / CACHE / "drawing")
+    own = [folder / name for name in (*_DATABASE, CACHE, TEMPORARY)]
+    if not confinement.confine(confinement.of_the_program(), own):
+        logging.getLogger(__name__).warning("this machine cannot keep processes from files (no Landlock)")
