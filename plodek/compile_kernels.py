@@ -11,6 +11,7 @@ from plodek.core.check.look.bricks import bricks_of
 from plodek.core.check.look.cutter import sphere as sphere_cutter
 from plodek.core.check.look.section import section
 from plodek.core.check.measure import measure
+from plodek.core.check.quality import histogram
 from plodek.core.formats.mesh import mesh_of
 from plodek.core.formats.regular import blocks_of
 from plodek.core.grid.grid import Grid
@@ -53,7 +54,9 @@ def main() -> None:
     _spacing()
     grid = build.build(found.model).grid
     for one in (build.filled_grid(found.model), grid):
-        assert measure(one).summary
+        cells = measure(one)
+        assert cells.summary
+        assert histogram(cells, "skewness")
     section(grid, bricks_of(grid), sphere_cutter([1, 1, 0.5], 0.4))
     filled = build.filled_grid(found.model)
     Numbering.of(filled)

@@ -11,7 +11,11 @@ import struct
 import sys
 import sysconfig
 from collections.abc import Iterable
+from contextlib import AbstractContextManager, suppress
 from pathlib import Path
+from typing import Any
+
+from numba.core.caching import Cache
 
 import plodek
 
@@ -26,6 +30,7 @@ _TRUNCATE = 1 << 14
 _OF_FILES = _EXECUTE | _WRITE_FILE | _READ_FILE | _TRUNCATE | 1 << 15
 _READ = _EXECUTE | _READ_FILE | _READ_FOLDER
 #: What programs read of the machine itself; of processes they see their own alone.
+_WRITTEN = (Path(os.devnull), Path("/dev/shm"))
 _SHARED = (
     "/usr", "/lib", "/lib64", "/bin", "/dev/urandom", "/sys/fs/cgroup", "/sys/devices/system",
     "/proc/meminfo", "/proc/cpuinfo", "/proc/stat", "/proc/sys",
@@ -65,9 +70,7 @@ def confine(readable: Iterable[Path], writable: Iterable[Path]) -> bool:
     if rules < 0:
         return False
     try:
-        allowed = [(path, _READ) for path in readable] + [
-            (path, handled) for path in (*writable, Path(os.devnull))
-        ]
+        allowed = [(path, _READ) for path in readable] + [(path, handled) for path in (*writable, *_WRITTEN)]
         for path, may in allowed:
             there = os.open(path, os.O_PATH | os.O_CLOEXEC)
             try:
@@ -77,9 +80,15 @@ def confine(readable: Iterable[Path], writable: Iterable[Path]) -> bool:
             finally:
                 os.close(there)
         ctypes.CDLL(None).prctl(_NO_NEW_PRIVILEGES, 1, 0, 0, 0)
+        Cache._guard_against_spurious_io_errors = _if_it_can_be  # type: ignore[method-assign, assignment]
         return _call(_RESTRICT, rules, 0) == 0
     finally:
         os.close(rules)
+
+
+def _if_it_can_be(_: Any) -> AbstractContextManager[None]:
+    """Let what numba compiles in a confined process work also where it cannot be kept for the next one."""
+    return suppress(OSError)
 
 
 def _call(number: int, *given: bytes | int | None) -> int:

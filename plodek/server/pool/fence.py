@@ -7,6 +7,7 @@ import os
 import tempfile
 from pathlib import Path
 
+import plodek
 from plodek.core import confinement
 from plodek.server.store.tables import DATABASE
 from plodek.server.workspace import CACHE, TEMPORARY
@@ -23,5 +24,6 @@ def see_only_work_in(folder: Path) -> None:
     tempfile.tempdir = str(folder / TEMPORARY)
     os.environ["MPLCONFIGDIR"] = str(folder / CACHE / "drawing")
     own = [folder / name for name in (*_DATABASE, CACHE, TEMPORARY)]
+    own += (Path(plodek.__file__).parent / "core").rglob("__pycache__")  # kernels compiled here are kept
     if not confinement.confine(confinement.of_the_program(), own):
         logging.getLogger(__name__).warning("this machine cannot keep processes from files (no Landlock)")
