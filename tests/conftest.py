@@ -17,7 +17,7 @@ if os.environ.get("CI"):
     settings.load_profile("ci")
 
 from plodek.core.build import build
-from plodek.core.errors import NothingFound
+from plodek.core.errors import NothingFound, OwnMistake
 from plodek.core.model.model import Model
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluation, Evaluator
@@ -65,6 +65,22 @@ def of_one_process(worker_id: str) -> Iterator[None]:
     """One thread for each of several processes: more would only stand in each other's way."""
     with on_threads(numba.config.NUMBA_NUM_THREADS if worker_id == "master" else 1):
         yield
+
+
+@pytest.fixture(autouse=True)
+def no_mistake_of_our_own(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """A mistake of our own is no refusal: whatever a test expects, one that was met in it fails it."""
+    met: list[str] = []
+    plain = OwnMistake.__init__
+
+    def noted(self: OwnMistake, what: str, **others: Any) -> None:
+        met.append(f"{what} {others}")
+        plain(self, what, **others)
+
+    monkeypatch.setattr(OwnMistake, "__init__", noted)
+    yield
+    if met and request.node.get_closest_marker("own_mistake") is None:
+        pytest.fail(f"Plodek made a mistake: {met[0]}")
 
 
 @pytest.fixture(scope="session")

@@ -35,6 +35,8 @@ LIMITS: Mapping[str, Limit] = {
     "dry_run_cells": Limit(3_000_000, "cells in a dry run", "prove the file without it, or a coarser grid"),
     "triangles": Limit(5_000_000, "triangles in a file", "make the mesh coarser, or divide the file"),
     "upload_mb": Limit(200, "MB in an upload", "send a smaller file"),
+    "files_of_user_mb": Limit(5_000, "MB in all files of a user", "delete projects that are not needed"),
+    "files_mb": Limit(50_000, "MB in all files on this server", "ask whoever looks after it for room"),
     "unpacked_mb": Limit(2_000, "MB unpacked from a ZIP file", "pack the files of one grid alone"),
     "json_mb": Limit(8, "MB of JSON", "read long lists of places from a file of points"),
     "json_values": Limit(500_000, "values in JSON", "read long lists of places from a file of points"),

@@ -2,36 +2,29 @@
 
 from __future__ import annotations
 
-import logging
-import sqlite3
-from http import HTTPStatus
 from importlib import import_module
 from importlib.metadata import version
 from pathlib import Path
 from pkgutil import iter_modules
 from types import ModuleType
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, cast
 from urllib.parse import urlsplit
 
 from apiflask import APIFlask, HTTPError
-from flask import Response, g, json, request, send_from_directory
+from flask import Response, g, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
 from flask_talisman import Talisman
-from peewee import PeeweeException
 from werkzeug.exceptions import HTTPException
 
-from plodek.core.budget import most, need, out_of_memory, variable
-from plodek.core.errors import NothingFound, PlodekError
+from plodek.core.budget import most, need
 from plodek.core.recipe.document import need_bounded
 from plodek.server import api, seen
-from plodek.server.api.context import project_out
-from plodek.server.api.messages import Problem
 from plodek.server.door.guard import Door
 from plodek.server.door.roles import look_at_role
 from plodek.server.pool.passing import USER, is_evaluated, passed_on
+from plodek.server.problems import handle_errors
 from plodek.server.settings import Settings
 from plodek.server.store import tables
-from plodek.server.store.projects import Stale
 from plodek.server.workspace import Workspace
 
 if TYPE_CHECKING:
@@ -114,7 +107,7 @@ def make_app(
 
     for routes in load_routes():
         app.register_blueprint(routes.blueprint, url_prefix="/api")
-    _handle_errors(app)
+    handle_errors(app)
     _serve_pages(app)
     return app
 
@@ -133,64 +126,6 @@ def _check_origin(settings: Settings) -> None:
     origin = request.headers.get("Origin")
     if origin and request.method not in ("GET", "HEAD") and urlsplit(origin).netloc != host:
         raise HTTPError(403, "This request comes from another site's page.")
-
-
-def _handle_errors(app: APIFlask) -> None:
-    @app.errorhandler(PeeweeException)
-    def not_kept(met: PeeweeException) -> Response:
-        error: BaseException = met
-        while isinstance(error.__context__, PeeweeException | sqlite3.Error):
-            error = error.__context__  # taking back what could not be written fails too, and says less
-        logging.getLogger(__name__).error("%s %s: %s", request.method, request.path, error)
-        detail = f"The data folder cannot be read or written ({error}), and this has not been kept. See that "
-        detail += "its disk has room, and do it again; what was kept before is still there."
-        return _problem(Problem(title="The data folder is in trouble", status=503, detail=detail))
-
-    @app.errorhandler(MemoryError)
-    def too_large(_: MemoryError) -> Response:
-        return core_error(out_of_memory())
-
-    @app.errorhandler(PlodekError)
-    def core_error(error: PlodekError) -> Response:
-        status = 409 if isinstance(error, Stale) else 404 if isinstance(error, NothingFound) else 422
-        return _problem(
-            Problem(
-                title=error.title,
-                status=status,
-                detail=str(error),
-                what=error.what,
-                where=error.where,
-                remedy=error.remedy,
-                rows=list(getattr(error, "rows", ())),
-                project=project_out(error.project) if isinstance(error, Stale) else None,
-            )
-        )
-
-    @app.error_processor
-    def http_error(error: HTTPError) -> tuple[dict[str, Any], int, dict[str, str]]:
-        status = error.status_code
-        detail = error.message or HTTPStatus(status).phrase
-        if status == 422 and error.detail:
-            detail = _said(error.detail)
-        if status == 413:
-            detail = f"The upload is larger than {most('upload_mb')} MB. Send a smaller file, or raise "
-            detail += f"{variable('upload_mb')}."
-        problem = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail)
-        headers = {name: str(value) for name, value in dict(error.headers).items()}
-        return problem.model_dump(), status, headers | {"Content-Type": "application/problem+json"}
-
-
-def _said(detail: Any) -> str:
-    """Put what the validation of a message found first into a sentence, with the field's name before it."""
-    name = ""
-    while isinstance(detail, dict) and detail:
-        name, detail = next(iter(detail.items()))
-    words = detail[0] if isinstance(detail, list) and detail else detail
-    return f"{name}: {words}." if name else f"{words}"
-
-
-def _problem(problem: Problem) -> Response:
-    return Response(json.dumps(problem.model_dump()), problem.status, mimetype="application/problem+json")
 
 
 def _serve_pages(app: APIFlask) -> None:

@@ -34,8 +34,7 @@ from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.evaluation import Evaluation, Evaluator, keys
-from plodek.core.recipe.files import Files
-from plodek.core.recipe.reading import Reading
+from plodek.core.recipe.files import Files, Reading
 from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.shape.files import geometry_file
 from plodek.core.smooth.outcome import Reached, Watched

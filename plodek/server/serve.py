@@ -91,4 +91,5 @@ def _put_demo(workspace: Workspace) -> None:
         if not projects.listed():
             for name in RECIPES:
                 recipe = json.loads(demo_recipe(name))
-                projects.make(recipe["name"], recipe, demo_files(name))
+                files = {file: projects.kept(data) for file, data in demo_files(name).items()}
+                projects.make(recipe["name"], recipe, files)

@@ -5,11 +5,12 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
-from plodek.core.recipe.reading import Reading
+from plodek.core.recipe.files import Reading
 from plodek.server.engine import Engine
 from plodek.server.jobs.desk import Desk
 from plodek.server.settings import Settings
 from plodek.server.store import projects
+from plodek.server.store.contents import FILES
 from plodek.server.store.tables import DATABASE, open_database
 
 #: Projects that were taken off the shelf may be brought back for so many seconds.
@@ -36,6 +37,7 @@ class Workspace:
         self.folder = folder
         self.temporary = folder / TEMPORARY
         self.settings = settings or Settings()
+        (folder / FILES).mkdir(exist_ok=True)
         self.database = open_database(folder / DATABASE)
         self.engine = Engine(folder / CACHE, reading)
         self.desk = Desk(self.engine, immediate=immediate)

@@ -290,7 +290,7 @@ def set_data(node, values):
         (lambda z: set_data(z, np.array([[4, 4, 10**9], [3, 3, 10**9], [0, 0, 0]], np.int32)), "values for"),
         (lambda z: set_data(z, np.array([[4, -4, 3], [3, 3, 2], [0, 0, 0]], np.int32)), "make no cell"),
         (lambda z: z.__delitem__("GridCoordinates"), "no coordinates"),
-        (lambda z: set_data(z["GridCoordinates/CoordinateX"], np.full((3, 4, 4), np.nan)), "no numbers, the first at"),
+        (lambda z: set_data(z["GridCoordinates/CoordinateX"], np.full((3, 4, 4), np.nan)), "no usable numbers, the first at"),
         (lambda z: set_data(z["ZoneGridConnectivity/Interface1/PointRange"], np.array([[2, 1, 1], [2, 4, 9]], np.int32)),
          "reaches outside"),
         (lambda z: set_data(z["ZoneGridConnectivity/Interface1/PointRange"], np.array([[1, 1, 1], [2, 4, 3]], np.int32)),

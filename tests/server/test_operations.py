@@ -26,7 +26,7 @@ def folder(path, *names):
     workspace = Workspace(path)
     with workspace.database.connection_context():
         for name in names:
-            made = projects.make(name, {"steps": []}, {"pier.csv": b"0 0\n1 1\n"})
+            made = projects.make(name, {"steps": []}, {"pier.csv": projects.kept(b"0 0\n1 1\n")})
             projects.keep(made.id, 0, [FRAME])
     return workspace
 

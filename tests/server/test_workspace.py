@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from plodek.core.errors import BadFile, PlodekError
+from plodek.core.errors import OverBudget, PlodekError
 from plodek.core.recipe import document
 from plodek.server.api.projects import archive
 from plodek.server.app import make_app
@@ -149,9 +149,9 @@ def test_a_bad_upload_is_refused_with_a_sentence_and_makes_nothing(client, data,
 
 
 def test_an_upload_that_would_fill_the_disk_is_refused(monkeypatch):
-    monkeypatch.setattr(archive, "MOST_BYTES", 1000)
-    with pytest.raises(BadFile, match="Stay below"):
-        archive.unpacked(zipped({"recipe.json": b" " * 2000}), "big.zip")
+    monkeypatch.setenv("PLODEK_MOST_UNPACKED_MB", "1")
+    with pytest.raises(OverBudget, match="MB unpacked"):
+        archive.unpacked(zipped({"recipe.json": b" " * 2 * 1024**2}), "big.zip")
 
 
 @pytest.mark.parametrize("version", range(1, VERSION))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any, cast
 
 from flask import current_app, g
@@ -16,7 +15,7 @@ from plodek.server.jobs.desk import Desk
 from plodek.server.store import projects, sharing
 from plodek.server.store.files import ProjectFiles
 from plodek.server.store.sharing import Role
-from plodek.server.store.tables import GridSummary, Project
+from plodek.server.store.tables import Project
 from plodek.server.workspace import Workspace
 
 
@@ -58,16 +57,16 @@ def evaluated_upto(project: Project, upto: int | None) -> Evaluation:
 
 def project_out(project: Project) -> ProjectOut:
     """Tell a project, with the facts about its grid where it has been built."""
-    found = GridSummary.get_or_none(GridSummary.key == f"{project.id}.{project.revision}")
+    row = projects.row_of(project)
     return ProjectOut(
         id=project.id,
         name=project.name,
         changed=project.changed,
         revision=project.revision,
-        steps=len(projects.steps_of(project)),
+        steps=row.steps,
         owner=project.owner,
         role=role_in(project),
-        facts=json.loads(found.facts) if found else None,
+        facts=row.facts,
     )
 
 

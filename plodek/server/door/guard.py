@@ -1,7 +1,7 @@
 """Who may come in: everyone on this machine until there are users, then those who have logged in.
 
-A session is a signed cookie that scripts cannot read and other sites' pages do not send; what changes
-something carries a token besides.
+A session is kept here and ends here; its browser has a signed cookie that scripts cannot read and pages of
+other sites do not send. What changes something carries a token besides.
 """
 
 from __future__ import annotations
@@ -23,10 +23,9 @@ from wtforms.validators import ValidationError
 
 from plodek.core.errors import NotReady
 from plodek.server.settings import LOOPBACK, Settings
-from plodek.server.store import users
+from plodek.server.store import sessions, users
+from plodek.server.store.sessions import Begun
 
-#: How long a session lasts without a visit.
-LASTS = timedelta(days=14)
 #: Minutes in which failed tries to log in from one address count: for one name, and in all.
 COUNTED = 5
 MOST_FOR_NAME = RateLimitItemPerMinute(8, COUNTED)
@@ -37,11 +36,11 @@ _OPEN = ("page", "asset", "health", "session.get_session", "session.log_in")
 
 
 class _Visitor(UserMixin):  # type: ignore[misc]  # it has no types
-    """Somebody who has come in; another password ends their sessions."""
+    """Somebody who has come in, and what their session is known by."""
 
-    def __init__(self, name: str, stamp: str = "") -> None:
+    def __init__(self, name: str, token: str = "") -> None:
         self.name = name
-        self.id = f"{name} {stamp}"
+        self.id = token
 
 
 def need_door(settings: Settings) -> None:
@@ -72,7 +71,7 @@ class Door:
         self._failed = MovingWindowRateLimiter(MemoryStorage())
         app.extensions["plodek-door"] = self
         app.secret_key = _secret(folder / "secret")
-        app.permanent_session_lifetime = LASTS
+        app.permanent_session_lifetime = timedelta(seconds=sessions.LASTS)
         app.config.update(SESSION_COOKIE_NAME="plodek", WTF_CSRF_TIME_LIMIT=None)
         manager = LoginManager(app)
         manager.user_loader(self._by_cookie)
@@ -130,17 +129,27 @@ class Door:
             raise HTTPError(401, "Name or password is wrong.")
         session.clear()
         session.permanent = True
-        login_user(_Visitor(name, users.stamp(name) or ""))
+        login_user(_Visitor(name, sessions.begin(name, request.user_agent.string)))
 
     def leave(self) -> None:
-        """End the session."""
+        """End the session, here and in the browser."""
+        if current_user.is_authenticated:
+            sessions.end(current_user.id)
         logout_user()
         session.clear()
 
-    def _by_cookie(self, visitor: str) -> _Visitor | None:
-        name, _, stamp = visitor.rpartition(" ")
-        right = not self._settings.user_header and bool(stamp) and users.stamp(name) == stamp
-        return _Visitor(name, stamp) if right else None
+    def sessions(self) -> list[Begun]:
+        """List the sessions of whoever asks."""
+        return sessions.listed(current_user.name, current_user.id) if current_user.is_authenticated else []
+
+    def end_others(self) -> None:
+        """End all sessions of whoever asks but this one."""
+        if current_user.is_authenticated:
+            sessions.end_others(current_user.name, current_user.id)
+
+    def _by_cookie(self, token: str) -> _Visitor | None:
+        name = None if self._settings.user_header else sessions.user_of(token)
+        return None if name is None else _Visitor(name, token)
 
     def _by_header(self, asked: Request) -> _Visitor | None:
         header = self._settings.user_header

@@ -10,7 +10,7 @@ from flask import g, request
 
 from plodek.core.errors import NothingFound
 from plodek.server.store import sharing
-from plodek.server.store.sharing import ROLES, Role
+from plodek.server.store.sharing import Role
 from plodek.server.store.tables import Job, Project
 
 _View = TypeVar("_View", bound=Callable[..., Any])
@@ -21,6 +21,7 @@ _REFUSED: dict[Role, str] = {
     "edit": "You may look at this project, not change it. Duplicate it, or ask its owner for more.",
     "manage": "You may not name, share or take away this project. Ask its owner.",
 }  # fmt: skip
+_REMEDY = "go back to the shelf"
 
 
 def needs(role: Role) -> Callable[[_View], _View]:
@@ -41,35 +42,51 @@ def needed_role(view: Callable[..., Any], method: str) -> Role:
 
 
 def look_at_role(view: Callable[..., Any]) -> None:
-    """Refuse a request about a project that its user may not do this with.
+    """Refuse a request about a project or a job that its user may not do this with.
 
-    Raises NothingFound where the user may not even know of it, HTTPError else.
+    Raises NothingFound for what is not there and for what the user may not even know of, in the same words;
+    HTTPError else.
     """
+    args = request.view_args or {}
     project = project_asked()
-    found = Project.get_or_none(Project.id == project) if project is not None and project < 2**63 else None
-    if g.user is None or found is None:
-        return  # there is no door, or the route itself says that nothing is there
-    has = sharing.role(found, g.user)
-    if has is None:
-        job = (request.view_args or {}).get("job")
-        what = f"project {project}" if job is None else f"job {job}"
-        raise NothingFound(f"there is no {what}", remedy="go back to the shelf")
-    needed = needed_role(view, request.method)
-    if ROLES.index(has) < ROLES.index(needed):
-        raise HTTPError(403, _REFUSED[needed])
+    if project is None:
+        return
+    what = f"project {project}" if "project" in args else f"job {args['job']}"
+    found = Project.get_or_none(Project.id == project) if project < 2**63 else None
+    if found is None or sharing.role(found, g.user) is None:
+        raise _nothing(what)
+    if "job" in args and _project_of(args["job"]) != project:
+        raise _nothing(f"job {args['job']}")
+    if not sharing.may(found, g.user, needed_role(view, request.method)):
+        raise HTTPError(403, _REFUSED[needed_role(view, request.method)])
 
 
 def need_role(project: Project, role: Role) -> None:
-    """Refuse with HTTPError what this user may not do with a project."""
-    has = sharing.role(project, g.user)
-    if has is None or ROLES.index(has) < ROLES.index(role):
+    """Refuse what this user may not do with a project. Raises NothingFound where they may not know of it."""
+    if sharing.role(project, g.user) is None:
+        raise _nothing(f"project {project.id}")
+    if not sharing.may(project, g.user, role):
         raise HTTPError(403, _REFUSED[role])
 
 
 def project_asked() -> int | None:
-    """Give the number of the project that the present request is about; a job is about its own."""
+    """Give the number of the project that the present request is about; of a job alone, its own.
+
+    Raises NothingFound for a job that is not there.
+    """
     args = request.view_args or {}
-    if "job" in args:
-        job = Job.get_or_none(Job.id == args["job"])
-        return None if job is None else int(job.project_id)
-    return args.get("project")
+    if "project" in args or "job" not in args:
+        return args.get("project")
+    project = _project_of(args["job"])
+    if project is None:
+        raise _nothing(f"job {args['job']}")
+    return project
+
+
+def _project_of(job: str) -> int | None:
+    found = Job.get_or_none(Job.id == job)
+    return None if found is None else int(found.project_id)
+
+
+def _nothing(what: str) -> NothingFound:
+    return NothingFound(f"there is no {what}", remedy=_REMEDY)

@@ -37,7 +37,8 @@ class Desk:
         """Ask for a job; one for the same, told by its ``key``, that waits or runs already is joined."""
         with writing():
             same = (Job.project == project) & (Job.kind == kind) & (Job.key == key) & Job.state.in_(_ALIVE)
-            there = Job.get_or_none(same & (Job.stop == 0)) if key else None
+            same &= (Job.stop == 0) & (Job.asker == (asker or ""))
+            there = Job.get_or_none(same) if key else None
             if there is not None:
                 return cast(Job, there)
             now = time.time()
@@ -93,7 +94,8 @@ class Desk:
             job = Job.select().where(waits).order_by(Job.created).first()
             if job is not None:
                 job.state, job.started, job.worker = "running", time.time(), os.getpid()
-                job.save()
+                values = {"state": job.state, "started": job.started, "worker": job.worker}
+                Job.update(**values).where(Job.id == job.id).execute()
         return cast(Job | None, job)
 
     def end_crashed(self, worker: int | None = None) -> None:

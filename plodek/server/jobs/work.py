@@ -28,9 +28,11 @@ from plodek.core.smooth.relaxation import PORTION
 from plodek.server.engine import Engine
 from plodek.server.file_facts import file_facts
 from plodek.server.jobs.bundle import digest_of, pack, unpack
-from plodek.server.store import projects
+from plodek.server.store import projects, sharing
+from plodek.server.store.contents import digest
 from plodek.server.store.files import ProjectFiles
-from plodek.server.store.tables import Job
+from plodek.server.store.sharing import Role
+from plodek.server.store.tables import Job, Project
 
 #: Seconds between two looks at a running job, and between two pictures of it, for each so many nodes.
 LOOK_EVERY, NODES_A_LOOK = 0.25, 50_000
@@ -138,6 +140,7 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     engine.keep_smoothed(key, blocks, runs)
     result: dict[str, Any] = {"runs": [asdict(one) for one in runs]}
     if asked["keep"] or watch.stopped:
+        _need_still(job, "edit")
         try:
             kept = projects.keep(project.id, asked["base"], recipe.document()["steps"])
             result["revision"] = kept.revision
@@ -145,6 +148,17 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
             # Another tab was quicker: the browser offers the step again, and the grid is in the cache.
             return "failed", result | {"error": str(error), "steps": recipe.document()["steps"]}
     return ("stopped" if watch.stopped else "done"), result
+
+
+def _need_still(job: Job, least: Role) -> Project:
+    """Give the project of a job, as it is now. Raises NotReady where who asked may not do this any more."""
+    project = projects.get(job.project_id)
+    if not sharing.may(project, job.asker or None, least):
+        raise NotReady(
+            "who asked for this may not change the project any more, and nothing of it was kept",
+            remedy="ask its owner",
+        )
+    return project
 
 
 class _Watch:
@@ -230,10 +244,10 @@ def _read(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     data = path.read_bytes()
     tell = _teller(job, "the reading was stopped")
     if registry.is_grid(asked["name"]):
-        told = engine.grid_told(data, asked["name"], projects.digest(data), tell)
+        told = engine.grid_told(data, asked["name"], digest(data), tell)
     else:
-        told = file_facts(asked["name"], engine.geometry(data, asked["name"], projects.digest(data), tell))
-    name = projects.add_file(projects.get(job.project_id), asked["name"], data)
+        told = file_facts(asked["name"], engine.geometry(data, asked["name"], digest(data), tell))
+    name = projects.add_file(_need_still(job, "edit"), asked["name"], data)
     return "done", told | {"name": name}
 
 

@@ -24,7 +24,7 @@ from plodek.core import lifeline
 from plodek.core.budget import need
 from plodek.core.errors import BadFile, OwnMistake, PlodekError
 from plodek.core.grid.grid import Grid
-from plodek.core.recipe.reading import Reading
+from plodek.core.recipe.files import Reading
 from plodek.core.telling import Tell, unheard_of
 from plodek.server.pool import reader
 

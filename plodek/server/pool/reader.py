@@ -19,7 +19,7 @@ from typing import Any
 from plodek.core import confinement, lifeline
 from plodek.core.budget import out_of_memory
 from plodek.core.errors import OwnMistake, PlodekError
-from plodek.core.recipe.reading import Reading
+from plodek.core.recipe.files import Reading
 from plodek.core.telling import Tell
 
 #: The files in the folder of a reader: what is to be read, the map beside it, and what was found.

@@ -9,7 +9,11 @@ from contextlib import closing, suppress
 from pathlib import Path
 
 from plodek.core.errors import BadFile, NothingFound
+from plodek.server.store.contents import FILES, Contents
 from plodek.server.store.tables import DATABASE, TABLES, VERSION
+
+#: The table that holds the bytes of files in a backup.
+_FILES = "file_contents"
 
 
 def back_up(data: Path, target: Path) -> int:
@@ -27,6 +31,7 @@ def back_up(data: Path, target: Path) -> int:
         with closing(sqlite3.connect(source)) as found, closing(sqlite3.connect(part)) as written:
             found.backup(written)
             written.execute("PRAGMA journal_mode = delete")
+            _put_files_in(written, Contents(data / FILES))
         count = look(part)
         part.replace(target)
     except (sqlite3.Error, OSError) as error:
@@ -49,6 +54,7 @@ def restore(file: Path, data: Path) -> tuple[int, Path | None]:
     data.mkdir(parents=True, exist_ok=True)
     part, target = data / f"{DATABASE}.part", data / DATABASE
     shutil.copyfile(file, part)
+    _take_files_out(part, Contents(data / FILES), file)
     before = None
     if target.exists():
         before = data / f"{DATABASE}.before-{time.strftime('%Y%m%d-%H%M%S')}"
@@ -61,6 +67,29 @@ def restore(file: Path, data: Path) -> tuple[int, Path | None]:
     return count, before
 
 
+def _put_files_in(written: sqlite3.Connection, files: Contents) -> None:
+    """Put the bytes of all files beside a database into a backup of it."""
+    written.execute(f"CREATE TABLE {_FILES} (hash TEXT PRIMARY KEY, data BLOB NOT NULL)")
+    for (key,) in written.execute("SELECT DISTINCT hash FROM geometryfile").fetchall():
+        with suppress(NothingFound):  # it is gone already: the backup can be no better
+            written.execute(f"INSERT INTO {_FILES} VALUES (?, ?)", (key, files.read(key)))
+    written.commit()
+
+
+def _take_files_out(part: Path, files: Contents, file: Path) -> None:
+    """Put the bytes in a backup beside the database that it becomes. Raises BadFile where one is damaged."""
+    with closing(sqlite3.connect(part)) as found:
+        if not found.execute("SELECT 1 FROM sqlite_master WHERE name = ?", (_FILES,)).fetchone():
+            return  # it is of a version that had them in the table of files
+        for (key,) in found.execute(f"SELECT hash FROM {_FILES}").fetchall():
+            (data,) = found.execute(f"SELECT data FROM {_FILES} WHERE hash = ?", (key,)).fetchone()
+            if files.keep(data).hash != key:
+                raise BadFile("a file in this backup is damaged", where=str(file), remedy="choose another")
+        found.execute(f"DROP TABLE {_FILES}")
+        found.commit()
+        found.execute("VACUUM")
+
+
 def look(file: Path) -> int:
     """Give how many projects a database holds that is whole. Raises BadFile."""
     if not file.is_file():
@@ -70,7 +99,7 @@ def look(file: Path) -> int:
             said = found.execute("PRAGMA integrity_check").fetchone()[0]
             version = found.execute("PRAGMA user_version").fetchone()[0]
             names = {name for (name,) in found.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-            wanted = {table._meta.table_name for table in TABLES}
+            wanted = {table._meta.table_name for table in TABLES} - ({"session"} if version < 5 else set())
             fine = said == "ok" and wanted <= names and 1 <= version <= VERSION
             count = found.execute("SELECT count(*) FROM project").fetchone()[0] if fine else 0
     except sqlite3.Error as error:

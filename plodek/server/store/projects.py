@@ -2,20 +2,31 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import time
-from typing import Any, cast
+from collections.abc import Mapping
+from typing import Any, NamedTuple, cast
 
 from peewee import SQL, fn
 
-from plodek.core.budget import most
+from plodek.core.budget import most, need
 from plodek.core.errors import BadValue, NothingFound, PlodekError
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.formats import FORMAT, brought_up
+from plodek.server.store.contents import Contents, Kept
 from plodek.server.store.sharing import may_be
-from plodek.server.store.tables import GeometryFile, Project, Revision, writing
+from plodek.server.store.tables import GeometryFile, GridSummary, Project, Revision, database, writing
+
+_MB = 1024**2
+
+
+class Row(NamedTuple):
+    """What is told of a project without reading its recipe: its steps, and the facts about its grid."""
+
+    project: Project
+    steps: int
+    facts: dict[str, Any] | None
 
 
 class Stale(PlodekError):
@@ -48,26 +59,56 @@ def get(project: int) -> Project:
 def make(
     name: str,
     recipe: dict[str, Any] | None = None,
-    files: dict[str, bytes] | None = None,
+    files: Mapping[str, Kept] | None = None,
     owner: str | None = None,
 ) -> Project:
-    """Make a project with a first revision, a recipe as JSON values; an empty one where left out."""
-    now = time.time()
-    text = json.dumps(_document(recipe or {}))
-    with writing():
-        project = Project.create(name=_name(name), created=now, changed=now, owner=owner or "")
-        for file, data in (files or {}).items():
-            add_file(project, file, data)
-        Revision.create(project=project, number=0, parent=None, document=text, created=now)
-    return cast(Project, project)
+    """Make a project with a first revision, a recipe as JSON values; an empty one where left out.
+
+    Its files have been kept before (`kept`). Raises OverBudget where they are more than a user may have.
+    """
+    return make_all([(name, recipe or {}, files or {})], owner)[0]
 
 
 def make_all(
-    several: list[tuple[str, dict[str, Any], dict[str, bytes]]], owner: str | None = None
+    several: list[tuple[str, dict[str, Any], Mapping[str, Kept]]], owner: str | None = None
 ) -> list[Project]:
     """Make projects, of names, recipes and files: all of them, or none where one cannot be made."""
+    documents = [_document(recipe) for _, recipe, _ in several]
+    now = time.time()
     with writing():
-        return [make(*one, owner) for one in several]
+        made = []
+        for (name, _, files), one in zip(several, documents, strict=True):
+            project = Project.create(name=_name(name), created=now, changed=now, owner=owner or "")
+            for file, kept_file in files.items():
+                _add(project, file, kept_file)
+            _revise(project, 0, None, one, now)
+            made.append(project)
+        _need_room(owner or "")
+    return made
+
+
+def kept(data: bytes) -> Kept:
+    """Keep the bytes of a file that a project is about to have; apart from any transaction."""
+    return Contents.of(database).keep(data)
+
+
+def used(owner: str | None) -> int:
+    """Give the bytes of all files of a user's projects, those off the shelf too; each counts once."""
+    theirs = Project.select(Project.id).where(Project.owner == (owner or ""))
+    return _bytes(GeometryFile.project.in_(theirs))
+
+
+def _bytes(where: Any) -> int:
+    each = (
+        GeometryFile.select(fn.MAX(GeometryFile.size).alias("size")).where(where).group_by(GeometryFile.hash)
+    )
+    return int(each.select_from(fn.COALESCE(fn.SUM(each.c.size), 0)).scalar())
+
+
+def _need_room(owner: str) -> None:
+    """Raise OverBudget where files come to more than a user, or all together, may have."""
+    need("files_of_user_mb", used(owner) / _MB)
+    need("files_mb", _bytes(SQL("1")) / _MB)
 
 
 def _document(recipe: dict[str, Any]) -> dict[str, Any]:
@@ -80,13 +121,14 @@ def _document(recipe: dict[str, Any]) -> dict[str, Any]:
 def rename(project: Project, name: str) -> None:
     """Give a project another name."""
     project.name = _name(name)
-    project.save()
+    _update(project.id, name=project.name)
 
 
 def duplicate(project: Project, owner: str | None = None) -> Project:
     """Copy a project with its present recipe and its files; it is shared with nobody."""
     with writing():
-        files = {f.name: bytes(f.data) for f in project.files}
+        rows = GeometryFile.select().where(GeometryFile.project == project).order_by(SQL("rowid"))
+        files = {row.name: Kept(row.hash, row.size) for row in rows}
         copy = make(f"{project.name[:110]} (copy)", document_of(project), files, owner)
         keep_sections(copy, project.sections)
         return copy
@@ -95,27 +137,55 @@ def duplicate(project: Project, owner: str | None = None) -> Project:
 def delete(project: Project) -> None:
     """Take a project off the shelf; `restore` brings it back."""
     project.deleted = time.time()
-    project.save()
+    _update(project.id, deleted=project.deleted)
 
 
 def restore(project: int) -> Project:
     """Bring a deleted project back. Raises NothingFound."""
-    found = _stored(project)
-    if found is None:
-        raise NothingFound(f"there is no project {project}")
-    found.deleted = None
-    found.save()
-    return found
+    if project >= 2**63 or not _update(project, deleted=None):
+        raise NothingFound(f"there is no project {project}", remedy="go back to the shelf")
+    return get(project)
 
 
 def keep_sections(project: Project, text: str) -> None:
     """Keep the sections of a project, as JSON: they are no part of its recipe, and make no revision."""
-    Project.update(sections=text).where(Project.id == project.id).execute()
+    _update(project.id, sections=text)
+
+
+def _update(project: int, **columns: Any) -> int:
+    """Write columns of a project, and those alone: another request may be writing the others."""
+    return int(Project.update(**columns).where(Project.id == project).execute())
 
 
 def sweep_out(before: float) -> int:
-    """Drop for good what has been taken off the shelf before a time; give how many projects."""
-    return int(Project.delete().where(Project.deleted < before).execute())
+    """Drop for good what has been taken off the shelf before a time, and bytes that no project has then.
+
+    Gives how many projects went.
+    """
+    count = int(Project.delete().where(Project.deleted < before).execute())
+    Contents.of(database).sweep_out({key for (key,) in GeometryFile.select(GeometryFile.hash).tuples()})
+    return count
+
+
+def row_of(project: Project) -> Row:
+    """Tell a project without reading its recipe."""
+    here = (Revision.project == project) & (Revision.number == project.revision)
+    summary = (GridSummary.project == project) & (GridSummary.revision == project.revision)
+    steps = Revision.select(Revision.steps).where(here).scalar()
+    facts = GridSummary.select(GridSummary.facts).where(summary).scalar()
+    return Row(project, steps or 0, None if facts is None else json.loads(facts))
+
+
+def keep_facts(project: Project, facts: dict[str, Any]) -> None:
+    """Keep the facts about the grid of the revision that a project stands at, for `row_of`."""
+    GridSummary.replace(project=project, revision=project.revision, facts=json.dumps(facts)).execute()
+
+
+def size_of(project: int) -> int:
+    """Give the characters of the recipe where a project stands; 0 without one."""
+    here = (Revision.project == Project.id) & (Revision.number == Project.revision)
+    found = Revision.select(Revision.size).join(Project, on=here).where(Project.id == project).scalar()
+    return int(found or 0)
 
 
 def taken_off(user: str | None = None) -> list[Project]:
@@ -158,7 +228,7 @@ def keep(
         found = _at(project, base)
         if parameters is None:
             recipe = recipe.model_copy(update={"parameters": document_of(found)["parameters"]})
-        _put(found, json.dumps(_document(recipe.document())))
+        _put(found, _document(recipe.document()))
     return found
 
 
@@ -170,7 +240,7 @@ def keep_again(project: int, base: int, revision: int) -> Project:
         old = Revision.get_or_none(there) if revision < 2**63 else None
         if old is None:
             raise NothingFound(f"the project has no revision {revision}")
-        _put(found, old.document)
+        _put(found, json.loads(old.document))
     return found
 
 
@@ -190,9 +260,19 @@ def can(project: Project) -> tuple[bool, bool]:
 
 
 def add_file(project: Project, name: str, data: bytes) -> str:
-    """Store a geometry file; returns its name, numbered where another file already has it."""
+    """Store a geometry file; returns its name, numbered where another file already has it.
+
+    Raises OverBudget where files come to more than the project's owner may have.
+    """
+    own = kept(data)
+    with writing():
+        found = _add(project, name, own)
+        _need_room(project.owner)
+    return found
+
+
+def _add(project: Project, name: str, own: Kept) -> str:
     clean = name.replace("\\", "/").rsplit("/", 1)[-1].strip()[:100] or "points.txt"
-    own = digest(data)
     stem, dot, ending = clean.rpartition(".")
     if not dot:
         stem, ending = clean, ""
@@ -200,9 +280,9 @@ def add_file(project: Project, name: str, data: bytes) -> str:
         tried = clean if number == 1 else f"{stem}-{number}{dot}{ending}"
         there = _files(project, GeometryFile.hash).where(GeometryFile.name == tried).first()
         if there is None:
-            GeometryFile.create(project=project, name=tried, hash=own, data=data)
+            GeometryFile.create(project=project, name=tried, hash=own.hash, size=own.size)
             return tried
-        if there[0] == own:
+        if there[0] == own.hash:
             return tried
     raise BadValue(f"too many files are called “{clean}”", remedy="rename the file")
 
@@ -214,17 +294,12 @@ def file_names(project: Project) -> list[str]:
 
 def read_file(project: Project, name: str) -> bytes:
     """Give the bytes of a geometry file. Raises NothingFound, saying which files there are."""
-    return bytes(_of_file(project, name, GeometryFile.data))
+    return Contents.of(database).read(hash_of(project, name))
 
 
 def hash_of(project: Project, name: str) -> str:
     """Give the hash of a geometry file. Raises NothingFound."""
     return str(_of_file(project, name, GeometryFile.hash))
-
-
-def digest(data: bytes) -> str:
-    """Give the hash that tells a file's contents from others."""
-    return hashlib.sha256(data).hexdigest()
 
 
 def _files(project: Project, column: Any) -> Any:
@@ -251,9 +326,22 @@ def _move(project: int, base: int, target: Any, word: str) -> Project:
         number = target(found)
         if number is None:
             raise NothingFound(f"there is nothing to {word}")
-        found.revision, found.changed = number, time.time()
-        found.save()
+        _stand(found, number, time.time())
     return found
+
+
+def _stand(project: Project, number: int, now: float) -> None:
+    """Let a project stand at a revision."""
+    project.revision, project.changed = number, now
+    _update(project.id, revision=number, changed=now)
+
+
+def _revise(project: Project, number: int, parent: int | None, recipe: dict[str, Any], now: float) -> None:
+    text = json.dumps(recipe)
+    Revision.create(
+        project=project, number=number, parent=parent, document=text, created=now,
+        steps=len(recipe.get("steps", ())), size=len(text),
+    )  # fmt: skip
 
 
 def _at(project: int, base: int) -> Project:
@@ -264,13 +352,12 @@ def _at(project: int, base: int) -> Project:
     return found
 
 
-def _put(project: Project, text: str) -> None:
+def _put(project: Project, recipe: dict[str, Any]) -> None:
     """Put a revision on top of where a project stands."""
     newest = Revision.select(fn.MAX(Revision.number)).where(Revision.project == project).scalar()
     now, number = time.time(), newest + 1
-    Revision.create(project=project, number=number, parent=project.revision, document=text, created=now)
-    project.revision, project.changed = number, now
-    project.save()
+    _revise(project, number, project.revision, recipe, now)
+    _stand(project, number, now)
     oldest = number - most("revisions") + 1
     if oldest > 0:
         here = Revision.project == project

@@ -28,6 +28,12 @@ def role(project: Project, user: str | None) -> Role | None:
     return max(found, key=ROLES.index, default=None)
 
 
+def may(project: Project, user: str | None, least: Role) -> bool:
+    """Whether a user may do at least so much with a project."""
+    has = role(project, user)
+    return has is not None and ROLES.index(has) >= ROLES.index(least)
+
+
 def may_be(user: str | None, least: Role) -> Any:
     """Give the condition for projects with which a user may do at least so much."""
     if user is None:

@@ -1,4 +1,4 @@
-"""The tables: projects, their recipe revisions, geometry files, jobs and grid summaries."""
+"""The tables: users and their sessions, projects, revisions of their recipes, files, jobs, grid summaries."""
 
 from __future__ import annotations
 
@@ -10,8 +10,6 @@ from threading import RLock
 from typing import Any
 
 from peewee import (
-    AutoField,
-    BlobField,
     CharField,
     CompositeKey,
     DatabaseProxy,
@@ -23,16 +21,20 @@ from peewee import (
     SqliteDatabase,
     TextField,
 )
+from playhouse.sqlite_ext import AutoIncrementField
 
 from plodek.core.errors import BadFile, NotReady
+from plodek.server.store import contents
 
 #: The file of the database in a data folder.
 DATABASE = "plodek.db"
 #: Raised with every change of the tables; `open_database` brings older files up to it.
-VERSION = 4
+VERSION = 5
 
 database = DatabaseProxy()
 _one_writes = RLock()
+#: Milliseconds that a process waits for its turn where another one writes.
+_WAIT = 60_000
 
 
 @contextmanager
@@ -53,9 +55,12 @@ class Table(Model):  # type: ignore[misc]  # its stubs are passed over
 
 
 class Project(Table):
-    """A project; ``revision`` is the number of the revision it stands at, an ``owner`` of "" is nobody."""
+    """A project; ``revision`` is the number of the revision it stands at, an ``owner`` of "" is nobody.
 
-    id: Any = AutoField()
+    No ``id`` is ever given to another one.
+    """
+
+    id: Any = AutoIncrementField()
     name: Any = CharField(max_length=120)
     created: Any = FloatField()
     changed: Any = FloatField()
@@ -85,18 +90,21 @@ class Revision(Table):
     parent: Any = IntegerField(null=True)
     document: Any = TextField()
     created: Any = FloatField()
+    #: What is told of it without reading it: how many steps it has, and characters.
+    steps: Any = IntegerField(default=0)
+    size: Any = IntegerField(default=0)
 
     class Meta:
         primary_key = CompositeKey("project", "number")
 
 
 class GeometryFile(Table):
-    """A geometry file of a project; its name and contents never change once stored."""
+    """A file of a project, whose name and contents never change; `contents` keeps the bytes by their hash."""
 
     project: Any = ForeignKeyField(Project, backref="files", on_delete="CASCADE")
     name: Any = CharField(max_length=120)
-    hash: Any = CharField(max_length=64)
-    data: Any = BlobField()
+    hash: Any = CharField(max_length=64, index=True)
+    size: Any = IntegerField()
 
     class Meta:
         primary_key = CompositeKey("project", "name")
@@ -125,10 +133,14 @@ class Job(Table):
 
 
 class GridSummary(Table):
-    """The facts about a grid, by the hash of the recipe that made it: derived, and may be thrown away."""
+    """The facts about the grid of a revision: derived, and may be thrown away."""
 
-    key: Any = CharField(max_length=80, primary_key=True)
+    project: Any = ForeignKeyField(Project, backref="summaries", on_delete="CASCADE")
+    revision: Any = IntegerField()
     facts: Any = TextField()
+
+    class Meta:
+        primary_key = CompositeKey("project", "revision")
 
 
 class User(Table):
@@ -139,7 +151,20 @@ class User(Table):
     created: Any = FloatField()
 
 
-TABLES = (User, Project, Share, Revision, GeometryFile, Job, GridSummary)
+class Session(Table):
+    """A browser that has come in: the hash of what its cookie holds, and when it came and was here last.
+
+    ``about`` is what the browser says of itself.
+    """
+
+    key: Any = CharField(max_length=64, primary_key=True)
+    user: Any = ForeignKeyField(User, backref="sessions", on_delete="CASCADE")
+    created: Any = FloatField()
+    seen: Any = FloatField()
+    about: Any = CharField(max_length=200, default="")
+
+
+TABLES = (User, Session, Project, Share, Revision, GeometryFile, Job, GridSummary)
 
 
 def _documents(found: SqliteDatabase) -> None:
@@ -164,8 +189,26 @@ def _owners(found: SqliteDatabase) -> None:
     found.execute_sql("ALTER TABLE job ADD COLUMN asker VARCHAR(64) NOT NULL DEFAULT ''")
 
 
+def _contents(found: SqliteDatabase) -> None:
+    """Let files lie beside the database, ids of projects be given once, and revisions tell their size."""
+    contents.take_out(found)
+    found.execute_sql("DROP TABLE gridsummary")
+    found.execute_sql("ALTER TABLE revision ADD COLUMN steps INTEGER NOT NULL DEFAULT 0")
+    found.execute_sql("ALTER TABLE revision ADD COLUMN size INTEGER NOT NULL DEFAULT 0")
+    found.execute_sql(
+        "UPDATE revision SET size = length(document), "
+        "steps = coalesce(json_array_length(document, '$.steps'), 0)"
+    )
+    columns = "id, name, created, changed, deleted, revision, owner, sections"
+    found.execute_sql("ALTER TABLE project RENAME TO project_before")
+    found.execute_sql("DROP INDEX IF EXISTS project_owner")
+    found.create_tables([Project])
+    found.execute_sql(f"INSERT INTO project ({columns}) SELECT {columns} FROM project_before")
+    found.execute_sql("DROP TABLE project_before")
+
+
 #: What brings the tables of a version up to the next.
-_BROUGHT_UP = {1: _documents, 2: _jobs, 3: _owners}
+_BROUGHT_UP = {1: _documents, 2: _jobs, 3: _owners, 4: _contents}
 
 
 def open_database(path: Path) -> SqliteDatabase:
@@ -174,12 +217,12 @@ def open_database(path: Path) -> SqliteDatabase:
     Raises NotReady for one of a newer program, BadFile for one that cannot be read or written. What is
     written has reached the disk once it is acknowledged.
     """
-    pragmas = {"journal_mode": "wal", "foreign_keys": 1, "busy_timeout": 10_000, "synchronous": "full"}
+    pragmas = {"journal_mode": "wal", "foreign_keys": 1, "busy_timeout": _WAIT, "synchronous": "full"}
     found = SqliteDatabase(path, pragmas=pragmas)
     database.initialize(found)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        with found.connection_context(), found.atomic():
+        with found.connection_context():
             _bring_up(found, path)
     except (PeeweeException, OSError) as error:
         raise BadFile(
@@ -207,8 +250,14 @@ def _bring_up(found: SqliteDatabase, path: Path) -> None:
         )
     if version == VERSION:
         return
-    if version:
-        for older in range(version, VERSION):
-            _BROUGHT_UP[older](found)
-    found.create_tables(TABLES)
-    found.user_version = VERSION
+    # Tables are made anew under the names that others refer to: that is no change of what these refer to.
+    found.execute_sql("PRAGMA foreign_keys = off")
+    found.execute_sql("PRAGMA legacy_alter_table = on")
+    with found.atomic("IMMEDIATE"):
+        if version:
+            for older in range(version, VERSION):
+                _BROUGHT_UP[older](found)
+        found.create_tables(TABLES)
+        found.user_version = VERSION
+    found.execute_sql("PRAGMA legacy_alter_table = off")
+    found.execute_sql("PRAGMA foreign_keys = on")

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 import time
 from functools import cache
-from hashlib import blake2b
 from secrets import token_urlsafe
 from typing import cast
 
@@ -14,7 +13,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 
 from plodek.core.errors import BadValue, NothingFound, NotReady
 from plodek.server.store import sharing
-from plodek.server.store.tables import Share, User, writing
+from plodek.server.store.tables import Session, Share, User, writing
 
 #: Characters that a password has at least and at most.
 SHORTEST, LONGEST = 10, 200
@@ -23,14 +22,19 @@ _HASHER = PasswordHasher()
 
 
 def add(name: str, password: str) -> None:
-    """Add a user, or give one another password. Raises BadValue for a name or password that is none."""
+    """Add a user, or give one another password, which ends their sessions.
+
+    Raises BadValue for a name or password that is none.
+    """
     need_name(name)
     if not SHORTEST <= len(password) <= LONGEST:
         raise BadValue(
             f"the password has {len(password)} characters", remedy=f"use {SHORTEST} to {LONGEST} of them"
         )
+    hashed = _HASHER.hash(password)
     with writing():
-        User.replace(name=name, hash=_HASHER.hash(password), created=time.time()).execute()
+        User.replace(name=name, hash=hashed, created=time.time()).execute()
+        Session.delete().where(Session.user == name).execute()
 
 
 def need_name(name: str) -> None:
@@ -67,12 +71,6 @@ def are_there() -> bool:
     return bool(User.select().exists())
 
 
-def stamp(name: str) -> str | None:
-    """Give what changes with the password of a user, and ends sessions with it; None for nobody."""
-    found = User.get_or_none(User.name == name)
-    return None if found is None else blake2b(found.hash.encode(), digest_size=9).hexdigest()
-
-
 @cache
 def _nobody() -> str:
     """Give what is compared where there is no such user: that takes as long as a wrong password does."""
@@ -89,5 +87,5 @@ def is_right(name: str, password: str) -> bool:
     if found is None:
         return False
     if _HASHER.check_needs_rehash(cast(str, found.hash)):
-        add(name, password)
+        User.update(hash=_HASHER.hash(password)).where(User.name == name).execute()
     return True

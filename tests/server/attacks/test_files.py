@@ -10,7 +10,7 @@ import pytest
 
 from plodek.core import confinement
 from plodek.core.errors import BadFile, OverBudget, PlodekError
-from plodek.core.recipe.reading import Reading
+from plodek.core.recipe.files import Reading
 from tests.server.attacks.conftest import MEMORY
 from tests.server.attacks.files import bursting, hostile, leading_out, route_of, sound
 from tests.serving import resident

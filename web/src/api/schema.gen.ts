@@ -196,6 +196,62 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the sessions of whoever asks: where they are logged in. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SessionsOut"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        /** End all other sessions of whoever asks. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SessionsOut"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}": {
         parameters: {
             query?: never;
@@ -310,7 +366,8 @@ export interface paths {
         put?: never;
         /**
          * Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it.
-         * @description Whoever asked for a job may stop it; another one's, and keeping what it has reached, needs to edit.
+         * @description Whoever asked for a job may stop it; another one's needs to edit. What it has reached are the steps of
+         *     whoever asked: keeping it needs that both of them may edit.
          */
         post: {
             parameters: {
@@ -3460,6 +3517,28 @@ export interface components {
              * @default false
              */
             demo: boolean;
+        };
+        /**
+         * BegunOut
+         * @description A session: when it began and was seen last, its browser, and whether it is this one.
+         */
+        "SessionsOut.BegunOut": {
+            /** Created */
+            created: number;
+            /** Seen */
+            seen: number;
+            /** About */
+            about: string;
+            /** Own */
+            own: boolean;
+        };
+        /**
+         * SessionsOut
+         * @description The sessions of whoever asks, the last seen first.
+         */
+        SessionsOut: {
+            /** Sessions */
+            sessions: components["schemas"]["SessionsOut.BegunOut"][];
         };
         /**
          * JobOut

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from flask import g
-
 from plodek.core.check.measure import CellValues
-from plodek.core.errors import NothingFound, NotReady
+from plodek.core.errors import NotReady
 from plodek.core.grid.grid import Grid
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluation
@@ -16,7 +14,8 @@ from plodek.core.units import factor
 from plodek.server.api.comparison.messages import OtherIn
 from plodek.server.api.context import engine, files_of
 from plodek.server.api.grids.routes import measured
-from plodek.server.store import projects, sharing
+from plodek.server.door.roles import need_role
+from plodek.server.store import projects
 from plodek.server.store.tables import Project
 
 
@@ -66,6 +65,5 @@ def name_of(found: Project, project: Project, other: OtherIn) -> str:
 
 def _seen(project: int) -> Project:
     found = projects.get(project)
-    if g.user is not None and sharing.role(found, g.user) is None:
-        raise NothingFound(f"there is no project {project}", remedy="go back to the shelf")
+    need_role(found, "see")
     return found

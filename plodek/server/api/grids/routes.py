@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import asdict
@@ -51,7 +50,7 @@ from plodek.server.door.roles import needs
 from plodek.server.engine import Measured
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
-from plodek.server.store.tables import GridSummary, Project
+from plodek.server.store.tables import Project
 
 blueprint = APIBlueprint("grids", __name__)
 
@@ -348,7 +347,6 @@ def _keep_facts(project: Project, grid: Grid, cells: CellValues, passed: bool) -
         "unnamed_faces": unnamed_faces(grid),
         "passed": passed,
     }
-    key = f"{project.id}.{project.revision}"
     # On a full disk the shelf says less, that is all.
     with suppress(PeeweeException):
-        GridSummary.replace(key=key, facts=json.dumps(shelf)).execute()
+        projects.keep_facts(project, shelf)

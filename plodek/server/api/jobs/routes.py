@@ -9,7 +9,7 @@ import json
 from dataclasses import asdict
 
 import numpy as np
-from apiflask import APIBlueprint
+from apiflask import APIBlueprint, HTTPError
 from flask import Response, send_file
 from pydantic import BaseModel
 
@@ -35,7 +35,8 @@ from plodek.server.api.jobs.messages import (
 )
 from plodek.server.door.roles import need_role, needs
 from plodek.server.pool.passing import evaluated_apart
-from plodek.server.store import handoffs, projects
+from plodek.server.store import handoffs, projects, sharing
+from plodek.server.store.contents import digest
 from plodek.server.store.handoffs import HandedOff
 from plodek.server.store.tables import Job
 
@@ -61,7 +62,8 @@ def ask_build(project: int, json_data: BuildIn) -> JobOut:
         raise NotReady("there is nothing to smooth", remedy="add a smoothing step")
     key = engine().smoothed_key(evaluation.applied.upto(json_data.upto), files_of(found))
     asked = json_data.model_dump()
-    return job_out(desk().ask(found, "build", asked, f"{key} {json_data.base} {json_data.keep}", user()))
+    own = digest(json.dumps(asked).encode())
+    return job_out(desk().ask(found, "build", asked, f"{key} {own}", user()))
 
 
 @blueprint.post("/projects/<int:project>/handoffs")
@@ -164,11 +166,14 @@ class StopQuery(BaseModel):
 def stop_job(job: str, query_data: StopQuery) -> JobOut:
     """Stop a job; what it has reached is kept, or thrown away where a newer recipe has overtaken it.
 
-    Whoever asked for a job may stop it; another one's, and keeping what it has reached, needs to edit.
+    Whoever asked for a job may stop it; another one's needs to edit. What it has reached are the steps of
+    whoever asked: keeping it needs that both of them may edit.
     """
     found = desk().get(job)
     if query_data.keep or found.asker != (user() or ""):
         need_role(found.project, "edit")
+    if query_data.keep and not sharing.may(found.project, found.asker or None, "edit"):
+        raise HTTPError(403, "Who asked for this run may not change the project: it can only be thrown away.")
     return job_out(desk().stop(job, keep=query_data.keep))
 
 

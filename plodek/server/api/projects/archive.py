@@ -15,6 +15,7 @@ from plodek.core.recipe.document import Recipe
 from plodek.core.recipe.evaluation import all_files
 from plodek.server.engine import Engine
 from plodek.server.store import projects
+from plodek.server.store.contents import Kept
 from plodek.server.store.files import ProjectFiles
 from plodek.server.store.tables import Project
 
@@ -45,8 +46,8 @@ def _add(archive: zipfile.ZipFile, folder: str, project: Project, engine: Engine
         archive.writestr(folder + name, files.read(name))
 
 
-def unpacked(data: bytes, name: str) -> list[tuple[Recipe, dict[str, bytes]]]:
-    """Give the recipes with their files; several where a ZIP file has a folder with a recipe for each.
+def unpacked(data: bytes, name: str) -> list[tuple[Recipe, dict[str, Kept]]]:
+    """Give the recipes with their files, kept; several where a ZIP file has a folder with a recipe for each.
 
     Raises BadFile or BadValue, saying what is wrong.
     """
@@ -86,12 +87,12 @@ def _flat(folders: Mapping[str, Mapping[str, str]], name: str) -> dict[str, str]
     return found
 
 
-def _one(archive: Archive, files: Mapping[str, str], name: str) -> tuple[Recipe, dict[str, bytes]]:
+def _one(archive: Archive, files: Mapping[str, str], name: str) -> tuple[Recipe, dict[str, Kept]]:
     """Read a recipe with its files."""
     recipes = [file for file in files if document.is_recipe(file)]
     main = _RECIPE if _RECIPE in recipes else (recipes[0] if len(recipes) == 1 else None)
     if main is None:
         what = f"{len(recipes)} files of it may be the recipe" if recipes else "there is no recipe in it"
         raise BadFile(what, where=name, remedy=f"pack the recipe as {_RECIPE}, and beside it what it reads")
-    found = {file: archive.read(whole) for file, whole in files.items()}
-    return document.read(found.pop(main), main), found
+    recipe = document.read(archive.read(files[main]), main)
+    return recipe, {file: projects.kept(archive.read(whole)) for file, whole in files.items() if file != main}

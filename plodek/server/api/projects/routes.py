@@ -49,7 +49,8 @@ def download_all() -> Response:
 def make_project(json_data: ProjectIn) -> ProjectOut:
     """Make a project, empty or from the demo."""
     if json_data.demo:
-        return project_out(projects.make(json_data.name, json.loads(demo_recipe()), demo_files(), user()))
+        files = {name: projects.kept(data) for name, data in demo_files().items()}
+        return project_out(projects.make(json_data.name, json.loads(demo_recipe()), files, user()))
     return project_out(projects.make(json_data.name, owner=user()))
 
 

@@ -14,6 +14,21 @@ class LoginIn(Message):
     password: str = Field(min_length=1, max_length=200)
 
 
+class BegunOut(Message):
+    """A session: when it began and was seen last, its browser, and whether it is this one."""
+
+    created: float
+    seen: float
+    about: str
+    own: bool
+
+
+class SessionsOut(Message):
+    """The sessions of whoever asks, the last seen first."""
+
+    sessions: list[BegunOut]
+
+
 class SessionOut(Message):
     """Whether one has to log in, who has ("" for nobody), and the token that changes carry."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from apiflask import APIBlueprint
 
-from plodek.server.api.session.messages import LoginIn, SessionOut
+from plodek.server.api.session.messages import BegunOut, LoginIn, SessionOut, SessionsOut
 from plodek.server.door import guard
 
 blueprint = APIBlueprint("session", __name__)
@@ -36,6 +36,25 @@ def log_in(json_data: LoginIn) -> SessionOut:
     """Log in."""
     guard.present().let_in(json_data.name, json_data.password)
     return _told()
+
+
+@blueprint.get("/sessions")
+@blueprint.output(SessionsOut)
+def list_sessions() -> SessionsOut:
+    """List the sessions of whoever asks: where they are logged in."""
+    return _sessions()
+
+
+def _sessions() -> SessionsOut:
+    return SessionsOut(sessions=[BegunOut(**one._asdict()) for one in guard.present().sessions()])
+
+
+@blueprint.delete("/sessions")
+@blueprint.output(SessionsOut)
+def end_other_sessions() -> SessionsOut:
+    """End all other sessions of whoever asks."""
+    guard.present().end_others()
+    return _sessions()
 
 
 @blueprint.delete("/session")
