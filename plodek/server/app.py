@@ -21,7 +21,7 @@ from plodek.core.recipe.document import need_bounded
 from plodek.server import api, seen
 from plodek.server.door.guard import Door
 from plodek.server.door.roles import look_at_role
-from plodek.server.pool.passing import USER, is_evaluated, passed_on
+from plodek.server.pool.passing import USER, goes_apart, passed_on
 from plodek.server.problems import handle_errors
 from plodek.server.settings import Settings
 from plodek.server.store import tables
@@ -90,7 +90,7 @@ def make_app(
         if request.is_json and not isinstance(request.routing_exception, HTTPException):
             need("json_mb", (request.content_length or 0) / 1024**2, where="the message")
             need_bounded(request.get_data(), "the message")
-        if pool and view and is_evaluated(view):
+        if pool and view and goes_apart(view):
             return passed_on(pool, workspace.temporary, view)
         return None
 

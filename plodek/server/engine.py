@@ -16,16 +16,15 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from hashlib import blake2b
 from pathlib import Path
-from threading import Lock
 from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
-from cachetools import LRUCache
 
 from plodek.core.arrays import Floats
 from plodek.core.budget import most
 from plodek.core.build import build as building
 from plodek.core.build.walls import wall_units_of, walls_of
+from plodek.core.cache import Cache
 from plodek.core.check.look.bricks import Bricks, bricks_of
 from plodek.core.check.measure import CellValues, measure
 from plodek.core.check.walls import Walls
@@ -71,15 +70,14 @@ class Engine:
         self.reading = reading or Reading()
         self.cache.mkdir(parents=True, exist_ok=True)
         self._evaluator = Evaluator(most_seconds=most("evaluation_seconds"))
-        self._lock = Lock()
-        self._smoothed: LRUCache[str, Smoothed] = LRUCache(
+        self._smoothed: Cache[Smoothed] = Cache(
             MOST_SMOOTHED, lambda found: sum(block.nbytes for block in found[0].values())
         )
-        self._grids: LRUCache[str, Measured] = LRUCache(
+        self._grids: Cache[Measured] = Cache(
             MOST_GRIDS, lambda found: _OF_CELL * found.grid.cells + found.cells.most_others
         )
 
-        self._bricks: LRUCache[str, Bricks] = LRUCache(MOST_BRICKS, lambda found: found.bytes)
+        self._bricks: Cache[Bricks] = Cache(MOST_BRICKS, lambda found: found.bytes)
 
     def evaluate(self, recipe: Recipe, files: Files) -> Evaluation:
         """Evaluate a recipe."""
@@ -117,8 +115,7 @@ class Engine:
 
     def smoothed(self, key: str) -> Smoothed | None:
         """Give what smoothing gave, from the cache; None where it is not there."""
-        with self._lock:
-            found = self._smoothed.get(key)
+        found = self._smoothed.get(key)
         if found is not None:
             return found
         data = self._taken(self.cache / f"{key}.npz")
@@ -127,7 +124,7 @@ class Engine:
         with np.load(io.BytesIO(data), allow_pickle=False) as arrays:
             runs = [Reached(**run) for run in json.loads(str(arrays["runs"]))]
             found = {name: arrays[name] for name in arrays.files if name != "runs"}, runs
-        self._remember(self._smoothed, key, found)
+        self._smoothed.keep(key, found)
         return found
 
     def smooth(self, model: Model, recipe: Recipe, files: Files, watched: Watched | None = None) -> Smoothed:
@@ -158,8 +155,7 @@ class Engine:
     def grid(self, evaluation: Evaluation, files: Files, *, smoothed: bool = True) -> Measured | None:
         """Give the grid of a recipe, measured; None where its smoothing has not been run yet."""
         key = self._grid_key(evaluation, files, smoothed)
-        with self._lock:
-            found = self._grids.get(key)
+        found = self._grids.get(key)
         if found is not None:
             return found
         grid = self._built(evaluation, files, smoothed, only_sides=False)
@@ -168,23 +164,21 @@ class Engine:
         found = Measured(
             grid, measure(grid, wall_units_of(evaluation.model)), walls_of(evaluation.model, grid)
         )
-        self._remember(self._grids, key, found)
+        self._grids.keep(key, found)
         return found
 
     def sides(self, evaluation: Evaluation, files: Files, *, smoothed: bool = True) -> Grid | None:
         """Give the grid of a recipe of which perhaps only the blocks' sides are filled; None as `grid`."""
-        with self._lock:
-            found = self._grids.get(self._grid_key(evaluation, files, smoothed))
+        found = self._grids.get(self._grid_key(evaluation, files, smoothed))
         return found.grid if found else self._built(evaluation, files, smoothed, only_sides=True)
 
     def bricks(self, evaluation: Evaluation, files: Files, grid: Grid, *, smoothed: bool) -> Bricks:
         """Give the bricks of a grid of a recipe, for sections."""
         key = self._grid_key(evaluation, files, smoothed)
-        with self._lock:
-            found = self._bricks.get(key)
+        found = self._bricks.get(key)
         if found is None:
             found = bricks_of(grid)
-            self._remember(self._bricks, key, found)
+            self._bricks.keep(key, found)
         return found
 
     def sweep_out(self) -> None:
@@ -208,12 +202,6 @@ class Engine:
                 return None
             blocks = found[0]
         return building.finished(model, blocks, only_sides=only_sides)
-
-    def _remember(self, cache: LRUCache[str, Any], key: str, value: Any) -> None:
-        """Keep a value in memory, unless it alone is more than the cache may hold."""
-        with self._lock:
-            if cache.getsizeof(value) <= cache.maxsize:
-                cache[key] = value
 
     @staticmethod
     def _taken(path: Path) -> bytes | None:

@@ -14,10 +14,11 @@ from apiflask import APIFlask, HTTPError
 from flask import Response, json, request
 from peewee import PeeweeException
 
-from plodek.core.budget import out_of_memory
+from plodek.core.budget import most, out_of_memory
 from plodek.core.errors import NothingFound, OwnMistake, PlodekError
 from plodek.server.api.context import project_out
 from plodek.server.api.messages import Problem
+from plodek.server.door.bodies import too_large
 from plodek.server.store.projects import Stale
 
 #: How errors are answered that are not 422.
@@ -81,6 +82,8 @@ def _of_http(error: HTTPError) -> tuple[dict[str, Any], int, dict[str, str]]:
     detail = error.message or HTTPStatus(status).phrase
     if status == 422 and error.detail:
         detail = _said(error.detail)
+    if status == 413:
+        detail = too_large(most("upload_mb") * 1024**2)
     problem = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail)
     headers = {name: str(value) for name, value in dict(error.headers).items()}
     return problem.model_dump(), status, headers | {"Content-Type": "application/problem+json"}

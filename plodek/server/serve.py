@@ -5,19 +5,26 @@ from __future__ import annotations
 import atexit
 import gc
 import json
+import logging
 import shutil
 import signal
 import sys
 import threading
 import time
+from collections.abc import Mapping
 from contextlib import closing
 from pathlib import Path
+from typing import cast
 
 import waitress
+from apiflask import APIFlask
+from waitress.server import TcpWSGIServer
+from werkzeug.exceptions import HTTPException
 
 from plodek.server.app import make_app
 from plodek.server.demo import RECIPES, demo_files, demo_recipe
-from plodek.server.door.guard import need_door
+from plodek.server.door.bodies import ANYBODY, LimitOf, channel, limit_of
+from plodek.server.door.guard import Door, need_door
 from plodek.server.jobs.workers import Workers
 from plodek.server.pool.pool import MOST_IN_ALL, Pool
 from plodek.server.seen import start_log
@@ -67,8 +74,16 @@ def _answer(workspace: Workspace, host: str, port: int) -> None:
     gc.freeze()
     gc.set_threshold(20_000, 50, 50)
     print(f"Plodek is at http://{host}:{port}  (data in {data}; Ctrl C ends it)", flush=True)
+    TcpWSGIServer.channel_class = channel(_limit_for(app, workspace))  # for each address that a host has
+    settings = workspace.settings
+    forwarded = (
+        {"trusted_proxy": settings.proxy, "trusted_proxy_count": settings.proxies} if settings.proxy else {}
+    )
     waitress.serve(
         app,
+        **forwarded,
+        trusted_proxy_headers={"x-forwarded-for"} if settings.proxy else set(),
+        clear_untrusted_proxy_headers=False,  # that there are any tells that a request was passed on
         host=host,
         port=port,
         threads=THREADS,
@@ -79,10 +94,28 @@ def _answer(workspace: Workspace, host: str, port: int) -> None:
     )
 
 
+def _limit_for(app: APIFlask, workspace: Workspace) -> LimitOf:
+    """Give what says how much may be sent where."""
+    door = cast(Door, app.extensions["plodek-door"])
+
+    def limit(method: str, path: str, headers: Mapping[str, str]) -> int:
+        try:
+            endpoint, _ = app.url_map.bind("").match(path, method)
+        except HTTPException:
+            return ANYBODY
+        with workspace.database.connection_context():
+            return limit_of(app.view_functions.get(endpoint), known=door.knows(headers))
+
+    return limit
+
+
 def _sweep(workspace: Workspace) -> None:
     """Sweep out what is old, now and once an hour."""
     while True:
-        workspace.sweep_out()
+        try:
+            workspace.sweep_out()
+        except Exception:  # a disk that is full for an hour must not end the sweeping
+            logging.getLogger(__name__).exception("sweeping out")
         time.sleep(3600.0)
 
 

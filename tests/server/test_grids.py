@@ -106,8 +106,7 @@ def test_smoothing_runs_as_a_job_and_its_grid_is_kept_in_the_cache(client, demo,
     for path in (tmp_path / "cache").glob("*.npz"):
         path.unlink()
     engine = client.application.extensions["plodek"].engine
-    engine._smoothed.clear()
-    engine._grids.clear()
+    engine.__init__(engine.cache)  # as after a start
     assert client.get(f"/api/projects/{demo}/grid").status_code == 422
     client.post(f"/api/projects/{demo}/builds", json=body)
     assert client.get(f"/api/projects/{demo}/grid").data == first

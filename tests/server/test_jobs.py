@@ -6,6 +6,7 @@ import os
 import pytest
 
 from plodek.server.jobs import work
+from plodek.server.jobs.desk import READING, WORK
 from plodek.server.store import projects
 from plodek.server.store.tables import Job
 from plodek.server.workspace import Workspace
@@ -19,6 +20,10 @@ def desk(tmp_path):
     workspace = Workspace(tmp_path)
     with workspace.database.connection_context():
         yield workspace.desk
+
+
+#: All kinds of jobs.
+LANES = (*WORK, *READING)
 
 
 def project(name="A"):
@@ -40,9 +45,9 @@ def test_each_project_has_its_turn(desk):
     busy, quick = project("busy"), project("quick")
     asked = [desk.ask(busy, "build", {}) for _ in range(3)]
     late = desk.ask(quick, "build", {})
-    order = [desk.take().id for _ in range(4)]
+    order = [desk.take(LANES).id for _ in range(4)]
     assert order == [asked[0].id, late.id, asked[1].id, asked[2].id]
-    assert desk.take() is None
+    assert desk.take(LANES) is None
 
 
 def test_a_job_that_waits_is_stopped_at_once_and_never_taken(desk):
@@ -51,12 +56,12 @@ def test_a_job_that_waits_is_stopped_at_once_and_never_taken(desk):
     assert upload.is_file()
     assert desk.stop(job.id, keep=True).state == "stopped"
     assert not upload.exists()
-    assert desk.take() is None
+    assert desk.take(LANES) is None
 
 
 def test_the_jobs_of_a_worker_that_has_ended_are_told_as_failed_and_others_are_not(desk):
     mine, waits = desk.ask(project(), "build", {}), desk.ask(project("B"), "build", {})
-    desk.take()
+    desk.take(LANES)
     Job.update(worker=1).where(Job.id == mine.id).execute()
     desk.end_crashed(os.getpid())
     assert desk.get(mine.id).state == "running"
@@ -84,7 +89,7 @@ def test_only_smoothing_that_has_begun_sees_to_its_stop_itself(kind, progress, s
 
 def test_a_stopped_job_whose_worker_has_ended_is_stopped_not_failed(desk):
     job = desk.ask(project(), "handoff", {})
-    desk.take()
+    desk.take(LANES)
     desk.stop(job.id, keep=True)
     desk.end_crashed(os.getpid())
     assert (desk.get(job.id).state, desk.get(job.id).result) == ("stopped", "{}")
@@ -130,10 +135,16 @@ def test_a_damaged_file_of_the_cache_is_thrown_away_and_made_again(client):
         data = bytearray(path.read_bytes())
         data[len(data) // 2] ^= 1
         path.write_bytes(data)
-    engine._smoothed.clear()
-    engine._grids.clear()
+    engine.__init__(engine.cache)  # as after a start
     told = client.get(f"/api/projects/{at}/grid").json
     assert "has not been run yet" in told["detail"]
     assert not list(engine.cache.glob("*.npz"))
     assert build(client, at)["state"] == "done"
     assert client.get(f"/api/projects/{at}/grid").status_code == 200
+
+
+def test_a_file_that_takes_long_to_read_holds_up_no_other_work_and_the_other_way_round(desk):
+    reading, building = desk.ask(project(), "read", {}), desk.ask(project("B"), "build", {})
+    assert desk.take(WORK).id == building.id
+    assert desk.take(WORK) is None
+    assert desk.take(READING).id == reading.id

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, Place, place
 from plodek.core.blocks.layout import Corner, Edge, Layout

@@ -5,10 +5,10 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from typing import Literal, TypeAlias
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, Place
 from plodek.core.blocks import tables

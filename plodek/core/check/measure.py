@@ -8,12 +8,12 @@ not depend on the depth, and the aspect ratio leaves it out.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
-from cachetools import LRUCache
+from propcache.api import cached_property
 
 from plodek.core.arrays import Bools, Floats
+from plodek.core.cache import Cache
 from plodek.core.check.geometry import Joined, in_rows, ratios, slants
 from plodek.core.check.kernels.cells import measure_cells
 from plodek.core.check.kernels.faces import measure_inner_faces
@@ -66,7 +66,7 @@ class CellValues:
     folded: Bools
     poles: Bools
     wall_units: WallUnits | None = None
-    _others: LRUCache[str, Floats] = field(default_factory=lambda: LRUCache(_MOST_OTHERS, _bytes), repr=False)
+    _others: Cache[Floats] = field(default_factory=lambda: Cache(_MOST_OTHERS, _bytes), repr=False)
 
     @property
     def most_others(self) -> int:
@@ -81,8 +81,7 @@ class CellValues:
         if found is None:
             made = work_out(key, self)
             for one, values in made.items():
-                if values.nbytes <= _MOST_OTHERS:
-                    self._others[one] = values
+                self._others.keep(one, values)
             found = made[key]
         return found
 

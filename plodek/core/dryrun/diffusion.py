@@ -10,12 +10,12 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 import pyamg
 import scipy
+from propcache.api import cached_property
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.dryrun.volumes import Volumes

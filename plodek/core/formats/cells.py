@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import product
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.formats.cargo import PIECE, Cargo

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numba
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Bools, Ints
 from plodek.core.blocks import tables

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats
 from plodek.core.grid.window import Interface, PatchFaces, Pole, Seam, Window

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import combinations
 
 import numpy as np
 import scipy
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.blocks import tables

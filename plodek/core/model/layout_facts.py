@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any, TypeAlias
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks.angles import CornerAngles, corner_angles

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from math import prod
+
+from propcache.api import cached_property
 
 from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, Place
 from plodek.core.blocks.change import Change

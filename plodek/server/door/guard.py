@@ -8,17 +8,22 @@ from __future__ import annotations
 
 import os
 import secrets
+from collections.abc import Mapping
 from datetime import timedelta
 from pathlib import Path
+from threading import BoundedSemaphore
 from typing import cast
 
 from apiflask import APIFlask, HTTPError
 from flask import Request, current_app, request, session
+from flask.sessions import SecureCookieSessionInterface
 from flask_login import LoginManager, UserMixin, current_user, login_user, logout_user
 from flask_wtf.csrf import generate_csrf, validate_csrf
+from itsdangerous import BadSignature
 from limits import RateLimitItemPerMinute
 from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
+from werkzeug.http import parse_cookie
 from wtforms.validators import ValidationError
 
 from plodek.core.errors import NotReady
@@ -26,11 +31,14 @@ from plodek.server.settings import LOOPBACK, Settings
 from plodek.server.store import sessions, users
 from plodek.server.store.sessions import Begun
 
-#: Minutes in which failed tries to log in from one address count: for one name, and in all.
+#: Minutes in which tries to log in from one address count: for one name, and in all.
 COUNTED = 5
 MOST_FOR_NAME = RateLimitItemPerMinute(8, COUNTED)
 MOST_FROM_ADDRESS = RateLimitItemPerMinute(40, COUNTED)
+#: Passwords that are looked at at once, each in 64 MB, and those that may wait for it.
+HASHES, WAITING = 2, 8
 TOKEN = "X-Plodek-Token"
+_COOKIE = "plodek"
 #: What is answered to everyone: the pages themselves, the door, and whether the server is well.
 _OPEN = ("page", "asset", "health", "session.get_session", "session.log_in")
 
@@ -67,12 +75,13 @@ class Door:
     """The door of an application over a data folder."""
 
     def __init__(self, app: APIFlask, folder: Path, settings: Settings) -> None:
-        self._settings = settings
-        self._failed = MovingWindowRateLimiter(MemoryStorage())
+        self._app, self._settings = app, settings
+        self._tries = MovingWindowRateLimiter(MemoryStorage())
+        self._hashing, self._waiting = BoundedSemaphore(HASHES), BoundedSemaphore(HASHES + WAITING)
         app.extensions["plodek-door"] = self
         app.secret_key = _secret(folder / "secret")
         app.permanent_session_lifetime = timedelta(seconds=sessions.LASTS)
-        app.config.update(SESSION_COOKIE_NAME="plodek", WTF_CSRF_TIME_LIMIT=None)
+        app.config.update(SESSION_COOKIE_NAME=_COOKIE, WTF_CSRF_TIME_LIMIT=None)
         manager = LoginManager(app)
         manager.user_loader(self._by_cookie)
         manager.request_loader(self._by_header)
@@ -92,6 +101,20 @@ class Door:
         """Give the user that the present request comes from; None where nobody has come in."""
         return current_user.name if current_user.is_authenticated else None
 
+    def knows(self, headers: Mapping[str, str]) -> bool:
+        """Whether a request of such headers (upper case, underscores) comes from somebody who may come in."""
+        if not self.is_needed:
+            return True
+        if self._settings.user_header:
+            return bool(headers.get(self._settings.user_header.upper().replace("-", "_"), "").strip())
+        cookie = parse_cookie(headers.get("COOKIE", "")).get(_COOKIE, "")
+        signed = SecureCookieSessionInterface().get_signing_serializer(self._app)
+        try:
+            token = signed.loads(cookie, max_age=int(sessions.LASTS)).get("_user_id", "") if signed else ""
+        except BadSignature:
+            return False
+        return sessions.user_of(str(token)) is not None
+
     def token(self) -> str:
         """Give the token that requests for changes carry; "" where a proxy says who it is."""
         return str(generate_csrf()) if self.may_leave else ""
@@ -103,7 +126,7 @@ class Door:
         """
         if request.endpoint in _OPEN or not self.is_needed:
             return None
-        if request.endpoint == "metrics" and _address() in LOOPBACK:
+        if request.endpoint == "metrics" and _from_this_machine():
             return None  # a monitor on this machine has no password
         user = self.who()
         if user is None:
@@ -118,18 +141,29 @@ class Door:
 
     def let_in(self, name: str, password: str) -> None:
         """Begin a session. Raises HTTPError for a wrong password, and where that was tried too often."""
-        address = _address()
-        tries = ((MOST_FOR_NAME, name[:70], address), (MOST_FROM_ADDRESS, address))
-        if not all(self._failed.test(*one) for one in tries):
+        address = request.remote_addr or ""
+        for_name = (MOST_FOR_NAME, name[:70], address)
+        # Each try counts before it is looked at: as many at once as one likes are no more than one by one.
+        if not all(self._tries.hit(*one) for one in (for_name, (MOST_FROM_ADDRESS, address))):
             words, wait = f"That was tried too often. Wait {COUNTED} minutes.", str(COUNTED * 60)
             raise HTTPError(429, words, headers={"Retry-After": wait})
-        if not users.is_right(name, password):
-            for one in tries:
-                self._failed.hit(*one)
+        if not self._is_right(name, password):
             raise HTTPError(401, "Name or password is wrong.")
+        self._tries.clear(*for_name)
         session.clear()
         session.permanent = True
         login_user(_Visitor(name, sessions.begin(name, request.user_agent.string)))
+
+    def _is_right(self, name: str, password: str) -> bool:
+        """Look at a password, a few at once. Raises HTTPError where many wait already."""
+        if not self._waiting.acquire(blocking=False):
+            words = "Many are logging in at this moment. Try again in a second."
+            raise HTTPError(429, words, headers={"Retry-After": "1"})
+        try:
+            with self._hashing:
+                return users.is_right(name, password)
+        finally:
+            self._waiting.release()
 
     def leave(self) -> None:
         """End the session, here and in the browser."""
@@ -157,10 +191,10 @@ class Door:
         return _Visitor(name) if name else None
 
 
-def _address() -> str:
-    """Give where a request comes from; of one from this machine, where its proxy has it from."""
-    direct = request.remote_addr or ""
-    return request.access_route[0] if direct in LOOPBACK and request.access_route else direct
+def _from_this_machine() -> bool:
+    """Whether a request was made here, and not passed on from elsewhere, by a proxy that is named or not."""
+    passed_on = any(name in request.headers for name in ("X-Forwarded-For", "Forwarded", "Via"))
+    return request.remote_addr in LOOPBACK and not passed_on
 
 
 def _secret(path: Path) -> bytes:

@@ -84,8 +84,8 @@ def project_asked() -> int | None:
 
 
 def _project_of(job: str) -> int | None:
-    found = Job.get_or_none(Job.id == job)
-    return None if found is None else int(found.project_id)
+    found = Job.select(Job.project).where(Job.id == job).scalar()
+    return None if found is None else int(found)
 
 
 def _nothing(what: str) -> NothingFound:

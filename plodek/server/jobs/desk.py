@@ -10,7 +10,7 @@ import os
 import time
 import uuid
 from pathlib import Path
-from typing import Any, cast
+from typing import Any, TypeAlias, cast
 
 from peewee import fn
 
@@ -19,6 +19,10 @@ from plodek.server.engine import Engine
 from plodek.server.jobs import work
 from plodek.server.store.tables import Job, Project, writing
 
+#: Kinds of jobs that the same workers do.
+Lane: TypeAlias = tuple[str, ...]
+READING: Lane = ("read",)
+WORK: Lane = tuple(kind for kind in work.KINDS if kind not in READING)
 _ALIVE = ("waiting", "running")
 _CRASHED = json.dumps(
     {"error": "The worker stopped before the job was done. Start it again; nothing was lost."}
@@ -80,17 +84,18 @@ class Desk:
             Job.update(stop=work.STOP if keep else work.DISCARD).where(Job.id == found.id).execute()
         return self.get(job)
 
-    def take(self) -> Job | None:
-        """Take the next job that waits: of the project whose turn it is, its oldest one."""
-        if not Job.select().where(Job.state == "waiting").exists():
+    def take(self, lane: Lane) -> Job | None:
+        """Take the next job of a lane that waits: of the project whose turn it is, its oldest one."""
+        if not Job.select().where((Job.state == "waiting") & Job.kind.in_(lane)).exists():
             return None
         with writing():
             running = fn.SUM(Job.state == "running")
             last = fn.MAX(fn.COALESCE(Job.started, 0.0))
             waiting = fn.SUM(Job.state == "waiting")
-            turn = Job.select(Job.project).group_by(Job.project).having(waiting > 0).order_by(running, last)
-            project = turn.limit(1).scalar()
-            waits = (Job.state == "waiting") & (Job.project == project)
+            here = Job.kind.in_(lane)
+            turn = Job.select(Job.project).where(here).group_by(Job.project).having(waiting > 0)
+            project = turn.order_by(running, last).limit(1).scalar()
+            waits = here & (Job.state == "waiting") & (Job.project == project)
             job = Job.select().where(waits).order_by(Job.created).first()
             if job is not None:
                 job.state, job.started, job.worker = "running", time.time(), os.getpid()

@@ -92,7 +92,7 @@ def run(engine: Engine, job: Job) -> None:
     """Run a job to a clear end: done, stopped, or failed with a sentence."""
     _mark(job, state="running")
     try:
-        state, result = _KINDS[job.kind](engine, job)
+        state, result = KINDS[job.kind](engine, job)
     except (_Stopped, Halted):
         state, result = "stopped", {}
     except OSError as error:
@@ -259,6 +259,8 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     evaluation = engine.evaluate(projects.recipe_of(project, asked["revision"]), files)
     if evaluation.error is not None:
         raise evaluation.error
+    if not evaluation.model.layout.filled:
+        raise NotReady("there are no blocks to hand off yet", remedy="lay out blocks first (Blocks)")
     found = engine.grid(evaluation, files)
     if found is None:
         raise NotReady("the smoothing has not been run yet", remedy="let it run first (Smooth)")
@@ -329,7 +331,8 @@ def _dry_run(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     }
 
 
-_KINDS: Mapping[str, Callable[[Engine, Job], tuple[str, dict[str, Any]]]] = {
+#: What does each kind of job.
+KINDS: Mapping[str, Callable[[Engine, Job], tuple[str, dict[str, Any]]]] = {
     "build": _build,
     "dry_run": _dry_run,
     "handoff": _handoff,

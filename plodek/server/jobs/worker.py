@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import threading
 import time
@@ -9,7 +10,7 @@ from pathlib import Path
 
 from plodek.core import lifeline
 from plodek.server.jobs import work
-from plodek.server.jobs.desk import Desk
+from plodek.server.jobs.desk import Lane
 from plodek.server.pool.apart import Apart
 from plodek.server.pool.fence import see_only_work_in
 from plodek.server.seen import start_log
@@ -20,8 +21,8 @@ from plodek.server.workspace import TEMPORARY, Workspace
 LOOK_EVERY = 0.1
 
 
-def main(folder: Path) -> None:
-    """Work on a data folder until the server is gone."""
+def main(folder: Path, lane: Lane) -> None:
+    """Do the jobs of a lane of a data folder until the server is gone."""
     lifeline.end_with(os.getppid())
     lifeline.limit_memory()
     start_log()
@@ -32,7 +33,7 @@ def main(folder: Path) -> None:
     threading.Thread(target=running.watch, daemon=True).start()
     with workspace.database.connection_context():
         while True:
-            job = workspace.desk.take()
+            job = workspace.desk.take(lane)
             if job is None:
                 time.sleep(LOOK_EVERY)
             else:
@@ -61,18 +62,16 @@ class _Running:
         The server then tells how the job ended, and starts another worker.
         """
         asked, since = "", 0.0
-        with self._workspace.database.connection_context():
-            while True:
-                time.sleep(LOOK_EVERY)
-                with self._changing:
+        while True:
+            time.sleep(LOOK_EVERY)
+            try:
+                with self._changing, self._workspace.database.connection_context():
                     if self._job is None:
                         continue
-                    job = self._desk.get(self._job.id)
+                    job = self._workspace.desk.get(self._job.id)
                     if job.stop and job.id != asked:
                         asked, since = job.id, time.monotonic()
                     if work.must_end(job, time.monotonic() - since):
                         os._exit(0)
-
-    @property
-    def _desk(self) -> Desk:
-        return self._workspace.desk
+            except Exception:  # a job that nobody watches could not be stopped any more
+                logging.getLogger(__name__).exception("looking after the job that runs")

@@ -6,6 +6,7 @@ What takes long, all memory, or the process itself down is kept away from everyo
 from __future__ import annotations
 
 import io
+import json
 import logging
 import os
 import uuid
@@ -20,6 +21,7 @@ from apiflask import APIFlask
 from werkzeug.test import EnvironBuilder, run_wsgi_app
 
 from plodek.core import lifeline
+from plodek.core.errors import OwnMistake
 from plodek.server.app import make_app
 from plodek.server.pool.apart import Apart
 from plodek.server.pool.fence import see_only_work_in
@@ -28,6 +30,11 @@ from plodek.server.seen import start_log
 from plodek.server.settings import Settings
 from plodek.server.workspace import TEMPORARY, Workspace
 
+#: What is answered where all that answers has failed.
+_MISTAKE = json.dumps({
+    "type": "about:blank", "title": OwnMistake.title, "status": 500,
+    "detail": "Plodek made a mistake here; the log of the server has more.",
+}).encode()  # fmt: skip
 #: Requests of one evaluator that go on at once.
 THREADS = 6
 
@@ -45,10 +52,13 @@ def main(connection: Connection, folder: Path, settings: Settings) -> None:
     def work(asked: Asked) -> None:
         try:
             answered = _answer(app, asked, folder / TEMPORARY)
+        except BaseException:  # one request must not take those of others along
+            logging.getLogger(__name__).exception("no answer to %s %s", asked.method, asked.path)
+            answered = Answered(asked.number, 500, (("Content-Type", "application/problem+json"),), _MISTAKE)
+        try:
             with sending:
                 connection.send(answered)
-        except BaseException:  # whoever asked would wait until the deadline: the end of the process is told
-            logging.getLogger(__name__).exception("no answer to %s %s", asked.method, asked.path)
+        except BaseException:  # nobody can be answered any more
             os._exit(1)
 
     with ThreadPoolExecutor(THREADS) as threads:
@@ -63,11 +73,9 @@ def _answer(app: APIFlask, asked: Asked, temporary: Path) -> Answered:
     with ExitStack() as opened:
         body = asked.body
         stream = io.BytesIO(body) if isinstance(body, bytes) else opened.enter_context(body.open("rb"))
-        builder = EnvironBuilder(
-            path=asked.path, query_string=asked.query, method=asked.method,
-            headers=list(asked.headers), input_stream=stream,
-        )  # fmt: skip
-        chunks, status, headers = run_wsgi_app(app.wsgi_app, builder.get_environ())
+        builder = EnvironBuilder(method=asked.method, headers=list(asked.headers), input_stream=stream)
+        environ = builder.get_environ() | {"PATH_INFO": asked.path, "QUERY_STRING": asked.query}
+        chunks, status, headers = run_wsgi_app(app.wsgi_app, environ)
         opened.callback(getattr(chunks, "close", lambda: None))
         answer = _gathered(chunks, temporary)
     return Answered(asked.number, int(status.split()[0]), tuple(headers.items()), answer)

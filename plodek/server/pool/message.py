@@ -11,7 +11,10 @@ SMALL = 1024**2
 
 @dataclass(frozen=True)
 class Asked:
-    """A request: its number, how and what is asked, its headers, and its body, in a file if it is large."""
+    """A request: its number, how and what is asked, its headers, and its body, in a file if it is large.
+
+    Path and query are as the server met them (PEP 3333): nothing is read into them on the way.
+    """
 
     number: int
     method: str

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -15,6 +16,7 @@ from werkzeug.wsgi import wrap_file
 
 from plodek.server.door.roles import project_asked
 from plodek.server.pool.message import SMALL, Asked
+from plodek.server.store import projects
 
 if TYPE_CHECKING:
     from plodek.server.pool.pool import Pool
@@ -22,6 +24,8 @@ if TYPE_CHECKING:
 _View = TypeVar("_View", bound=Callable[..., Any])
 #: Where a view says that evaluators answer it, and whether that may be done once more.
 _EVALUATED = "evaluated_again"
+#: Where a view says that evaluators answer it for large recipes alone, and from how many characters one is.
+_LARGE, LARGE = "evaluated_where_large", 200_000
 #: Headers that belong to one connection, or are made anew.
 _OWN = {"connection", "transfer-encoding"}
 #: The user who asks, as the server tells its evaluators; and what they are never told by a browser.
@@ -47,6 +51,21 @@ def is_evaluated(view: Callable[..., Any]) -> bool:
     return _EVALUATED in view.__dict__
 
 
+def large_alone(view: _View) -> _View:
+    """Have a view answered by an evaluator where a project's recipe, or what is sent, is large to read."""
+    view.__dict__[_LARGE] = True
+    return view
+
+
+def goes_apart(view: Callable[..., Any]) -> bool:
+    """Whether an evaluator answers the present request, which a view is for."""
+    if _LARGE not in view.__dict__:
+        return is_evaluated(view)
+    project = project_asked()
+    sent = request.content_length or 0
+    return sent > LARGE or (project is not None and projects.size_of(project) > LARGE)
+
+
 def passed_on(pool: Pool, temporary: Path, view: Callable[..., Any]) -> Response:
     """Have the present request answered by an evaluator."""
     from plodek.server.pool.pool import Busy
@@ -58,13 +77,15 @@ def passed_on(pool: Pool, temporary: Path, view: Callable[..., Any]) -> Response
         asked = Asked(
             0,
             request.method,
-            request.path,
-            request.query_string.decode(),
+            request.environ["PATH_INFO"],
+            request.environ.get("QUERY_STRING", ""),
             (*sent, *own),
             body,
         )
         try:
-            answered = pool.answer(asked, project_asked() or 0, gone, again=view.__dict__[_EVALUATED])
+            answered = pool.answer(
+                asked, project_asked() or 0, gone, again=view.__dict__.get(_EVALUATED, False)
+            )
         except Busy as error:
             raise HTTPError(
                 429,
@@ -88,8 +109,9 @@ def _body(folder: Path) -> Iterator[bytes | Path]:
     folder.mkdir(exist_ok=True)
     path = folder / f"{uuid.uuid4().hex}.body"
     try:
+        read = io.BytesIO(request.get_data()) if request.is_json else request.stream  # JSON was looked at
         with path.open("wb") as file:
-            copyfileobj(request.stream, file)
+            copyfileobj(read, file)
         yield path
     finally:
         path.unlink(missing_ok=True)

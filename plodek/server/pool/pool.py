@@ -77,9 +77,8 @@ class _Evaluator:
         """Count the requests of other projects."""
         return sum(one.project != project for one in list(self.waiting.values()))
 
-    def send(self, asked: Asked, waiting: _Waiting) -> None:
-        """Send a request. Raises _Died where the process has ended."""
-        self.waiting[asked.number] = waiting
+    def send(self, asked: Asked) -> None:
+        """Send a request that is among those waiting. Raises _Died where the process has ended."""
         try:
             with self._sending:
                 self._connection.send(asked)
@@ -108,6 +107,9 @@ class _Evaluator:
                 if waiting and not waiting.future.done():
                     waiting.future.set_result(answered)
         except (EOFError, OSError):
+            self._end()
+        except Exception:  # what cannot be understood ends the process too: nobody would hand out its answers
+            logging.getLogger(__name__).exception("what an evaluator sent")
             self._end()
 
     def _look(self) -> None:
@@ -183,7 +185,8 @@ class Pool:
         number = next(self._numbers)
         with self._lock:
             chosen = self._choose(project)
-            chosen.send(replace(asked, number=number), waiting)
+            chosen.waiting[number] = waiting
+        chosen.send(replace(asked, number=number))  # a pipe may be full: nobody else waits for it
         while True:
             try:
                 return waiting.future.result(LOOK_EVERY)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Bools, Floats, Ints
 from plodek.core.check.geometry import solid

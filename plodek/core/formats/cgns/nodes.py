@@ -9,13 +9,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 import h5py
 import numpy as np
 from h5py import h5a, h5d, h5g, h5o, h5p, h5s, h5t
+from propcache.api import cached_property
 
 _VERSION = 3.4
 #: Data up to this size in bytes stand in the node itself, and are copied with it.

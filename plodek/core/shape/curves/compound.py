@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import cached_property
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadValue

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from functools import cached_property
 from typing import TypeAlias
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats
 

@@ -7,10 +7,10 @@ to round-off, so that fractions are fractions of the true arc length.
 from __future__ import annotations
 
 from abc import abstractmethod
-from functools import cached_property
 
 import numpy as np
 import scipy
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.errors import BadValue

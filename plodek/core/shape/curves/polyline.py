@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Bools, Floats, Ints
 from plodek.core.errors import BadValue

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from functools import cached_property
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, dot
 from plodek.core.shape.closest import SurfaceJet, SurfaceSearch

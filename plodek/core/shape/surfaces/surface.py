@@ -5,9 +5,9 @@ from __future__ import annotations
 import copy
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, Ints, dot
 from plodek.core.shape.closest import SurfaceJet

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from functools import cached_property
 
 import numpy as np
 import scipy
+from propcache.api import cached_property
 
 from plodek.core.arrays import Floats, dot
 from plodek.core.errors import BadValue

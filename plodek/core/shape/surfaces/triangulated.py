@@ -5,11 +5,10 @@ The closest place on a triangle as in Ericson, Real-Time Collision Detection (20
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import numba
 import numpy as np
 import scipy
+from propcache.api import cached_property
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.errors import BadValue, NothingFound

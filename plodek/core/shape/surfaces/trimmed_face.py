@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from itertools import pairwise
 
 import numba
 import numpy as np
 import scipy
+from propcache.api import cached_property
 
 from plodek.core.arrays import Bools, Floats, Ints, dot
 from plodek.core.shape.closest import CurveSearch, SurfaceJet, SurfaceSearch

@@ -26,7 +26,7 @@ from plodek.server.api.context import evaluated_upto, sends
 from plodek.server.api.grids.pictures import finite, grid_picture
 from plodek.server.api.grids.routes import measured, unit_of
 from plodek.server.door.roles import needs
-from plodek.server.pool.passing import evaluated_apart
+from plodek.server.pool.passing import evaluated_apart, large_alone
 from plodek.server.store import projects
 from plodek.server.store.revisions import revisions
 
@@ -106,6 +106,7 @@ def _side(found: Summary | None) -> SideOut | None:
 
 @blueprint.get("/projects/<int:project>/revisions")
 @blueprint.output(RevisionsOut)
+@large_alone
 def get_revisions(project: int) -> RevisionsOut:
     """List the last revisions of a project, and what each changed."""
     found = revisions(projects.get(project))

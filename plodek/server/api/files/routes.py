@@ -18,6 +18,7 @@ from plodek.server.api.context import desk, engine, files_of, user
 from plodek.server.api.guides.messages import FileOut
 from plodek.server.api.jobs.messages import JobOut
 from plodek.server.api.jobs.routes import job_out
+from plodek.server.door.bodies import takes_uploads
 from plodek.server.file_facts import facts, file_facts, map_facts
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
@@ -34,6 +35,7 @@ class FileQuery(BaseModel):
 @blueprint.post("/projects/<int:project>/files")
 @blueprint.input(FileQuery, location="query")
 @blueprint.output(FileOut, status_code=201)
+@takes_uploads
 @evaluated_apart(again=False)
 def add_file(project: int, query_data: FileQuery) -> FileOut:
     """Store a point file, a recipe or a map, the body of the request, once it has been read."""
@@ -53,6 +55,7 @@ def add_file(project: int, query_data: FileQuery) -> FileOut:
 @blueprint.post("/projects/<int:project>/geometry")
 @blueprint.input(FileQuery, location="query")
 @blueprint.output(JobOut, status_code=202)
+@takes_uploads
 @evaluated_apart(again=False)
 def add_geometry(project: int, query_data: FileQuery) -> JobOut:
     """Read a CAD, STL, OBJ or DXF file or a grid, the request's body, as a job that stores it once read."""

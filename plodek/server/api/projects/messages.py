@@ -22,9 +22,11 @@ class TakenOff(Message):
 
 
 class ShelfOut(ProjectsOut):
-    """The shelf, and what was taken off it and may be brought back."""
+    """The shelf, and what was taken off it and may be brought back; how many MB files have, and may have."""
 
     taken_off: list[TakenOff]
+    files_mb: float
+    most_files_mb: int
 
 
 class ProjectIn(Message):

@@ -10,13 +10,15 @@ from apiflask import APIBlueprint
 from flask import Response, request, send_file
 from pydantic import BaseModel, Field
 
+from plodek.core.budget import most
 from plodek.server.api.context import engine, project_out, sends, user
 from plodek.server.api.messages import ProjectOut
 from plodek.server.api.projects.archive import pack_all, unpacked
 from plodek.server.api.projects.messages import NameIn, ProjectIn, ProjectsOut, ShelfOut, TakenOff
 from plodek.server.demo import demo_files, demo_recipe
+from plodek.server.door.bodies import takes_uploads
 from plodek.server.door.roles import needs
-from plodek.server.pool.passing import evaluated_apart
+from plodek.server.pool.passing import evaluated_apart, large_alone
 from plodek.server.store import projects
 from plodek.server.workspace import KEEP_DELETED
 
@@ -28,7 +30,12 @@ blueprint = APIBlueprint("projects", __name__)
 def list_projects() -> ShelfOut:
     """List the projects on the shelf, and those that were taken off it."""
     off = [TakenOff(id=p.id, name=p.name, until=p.deleted + KEEP_DELETED) for p in projects.taken_off(user())]
-    return ShelfOut(projects=[project_out(p) for p in projects.listed(user())], taken_off=off)
+    return ShelfOut(
+        projects=[project_out(p) for p in projects.listed(user())],
+        taken_off=off,
+        files_mb=projects.used(user()) / 1024**2,
+        most_files_mb=most("files_of_user_mb"),
+    )
 
 
 @blueprint.get("/projects/download")
@@ -63,6 +70,7 @@ class UploadQuery(BaseModel):
 @blueprint.post("/projects/uploads")
 @blueprint.input(UploadQuery, location="query")
 @blueprint.output(ProjectsOut, status_code=201)
+@takes_uploads
 @evaluated_apart(again=False)
 def upload_projects(query_data: UploadQuery) -> ProjectsOut:
     """Make a project of a recipe, or of a ZIP file of one with its files, or all of a shelf: the body."""
@@ -87,6 +95,7 @@ def rename_project(project: int, json_data: NameIn) -> ProjectOut:
 @blueprint.post("/projects/<int:project>/copies")
 @blueprint.output(ProjectOut, status_code=201)
 @needs("see")
+@large_alone
 def duplicate_project(project: int) -> ProjectOut:
     """Duplicate a project."""
     return project_out(projects.duplicate(projects.get(project), user()))

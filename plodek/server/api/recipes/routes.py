@@ -13,7 +13,7 @@ from plodek.core.recipe import document
 from plodek.server.api.context import engine, role_in, sends
 from plodek.server.api.projects.archive import pack
 from plodek.server.api.recipes.messages import BaseIn, FormatOut, OptionOut, RecipeIn, RecipeOut, SchemaOut
-from plodek.server.pool.passing import evaluated_apart
+from plodek.server.pool.passing import evaluated_apart, large_alone
 from plodek.server.store import projects
 from plodek.server.store.tables import Project
 
@@ -40,6 +40,7 @@ def recipe_schema() -> SchemaOut:
 
 @blueprint.get("/projects/<int:project>/recipe")
 @blueprint.output(RecipeOut)
+@large_alone
 def get_recipe(project: int) -> RecipeOut:
     """Give a project's recipe where it stands."""
     return recipe_out(projects.get(project))
@@ -63,6 +64,7 @@ def download_recipe(project: int) -> Response:
 @blueprint.put("/projects/<int:project>/recipe")
 @blueprint.input(RecipeIn)
 @blueprint.output(RecipeOut)
+@large_alone
 def keep_recipe(project: int, json_data: RecipeIn) -> RecipeOut:
     """Keep new steps on top of the revision they are based on."""
     kept = projects.keep(project, json_data.base, json_data.steps, json_data.parameters)
@@ -72,6 +74,7 @@ def keep_recipe(project: int, json_data: RecipeIn) -> RecipeOut:
 @blueprint.post("/projects/<int:project>/undo")
 @blueprint.input(BaseIn)
 @blueprint.output(RecipeOut)
+@large_alone
 def undo(project: int, json_data: BaseIn) -> RecipeOut:
     """Go back one revision."""
     return recipe_out(projects.undo(project, json_data.base))
@@ -80,6 +83,7 @@ def undo(project: int, json_data: BaseIn) -> RecipeOut:
 @blueprint.post("/projects/<int:project>/redo")
 @blueprint.input(BaseIn)
 @blueprint.output(RecipeOut)
+@large_alone
 def redo(project: int, json_data: BaseIn) -> RecipeOut:
     """Go forward one revision."""
     return recipe_out(projects.redo(project, json_data.base))
