@@ -130,18 +130,22 @@ class Engine:
     def smooth(self, model: Model, recipe: Recipe, files: Files, watched: Watched | None = None) -> Smoothed:
         """Run the smoothing of a recipe's model, and say what its runs reached.
 
-        What earlier runs have given is taken from the cache, and kept there.
+        What earlier runs have given is taken from the cache, and kept there. Where one is stopped those after
+        it are not begun; one that is stopped before its first sweep has reached nothing, and is left out.
         """
         own = [str(key) for key in self._run_keys(recipe, files)]
         known = ((n, self.smoothed(own[n - 1])) for n in range(len(own) - 1, 0, -1))
         done, start = next(((n, found) for n, found in known if found), (0, None))
         blocks, runs = (start[0], list(start[1])) if start else (None, [])
-        stopped = False
         for run in building.runs_of(model, watched, done=done, blocks=blocks):
+            stopped = run.progress.note == "stopped"
+            if stopped and run.progress.sweeps == 0:
+                break
             blocks = dict(run.blocks)
             runs.append(run.reached())
-            stopped = stopped or run.progress.note == "stopped"
-            if len(runs) < len(own) and not stopped:
+            if stopped:
+                break
+            if len(runs) < len(own):
                 self.keep_smoothed(own[len(runs) - 1], blocks, runs)
         return blocks or {}, runs
 

@@ -144,6 +144,32 @@ def test_a_run_that_is_kept_becomes_a_step_and_a_stop_keeps_the_sweeps_reached(c
     assert {"sweeps", "of", "move", "folded", "seconds_left"} <= set(told[-1])
 
 
+def test_a_stop_in_the_first_of_two_runs_keeps_what_it_has_reached(client, project, monkeypatch):
+    """The second one stays in the recipe, not run yet: that begins from where the first was stopped."""
+    run = {"kind": "smooth", "sweeps": 300, "control": "no control", "start": "from the grid as it is"}
+    base = keep(client, project, CUT)
+    real = work._Watch.__call__
+
+    def stop(watch, progress, picture):
+        real(watch, progress, picture)
+        watch.stopped = watch.stopped or progress.sweeps >= 20
+        return not watch.stopped
+
+    monkeypatch.setattr(work._Watch, "__call__", stop)
+    steps = [*CUT, run | {"id": "one"}, run | {"id": "two", "sweeps": 200}]
+    body = {"base": base, "steps": steps, "keep": True}
+    told = client.post(f"/api/projects/{project}/builds", json=body).json
+    assert (told["state"], [one["sweeps"] for one in told["result"]["runs"]]) == ("stopped", [20])
+    kept = client.get(f"/api/projects/{project}/recipe").json
+    assert [step.get("sweeps") for step in kept["steps"][-2:]] == [20, 200]
+    monkeypatch.undo()
+    again = client.post(
+        f"/api/projects/{project}/builds", json=body | {"base": base + 1, "steps": kept["steps"]}
+    )
+    runs = again.json["result"]["runs"]
+    assert (len(runs), runs[0]["sweeps"]) == (2, 20)
+
+
 def test_earlier_runs_are_listed_with_their_figures_and_brought_back(client, project):
     smooth = {"kind": "smooth", "id": "s", "sweeps": 3, "control": "no control"}
     assert client.get(f"/api/projects/{project}/runs").json == {"runs": []}

@@ -114,7 +114,10 @@ def _mark(job: Job, **values: Any) -> None:
 
 
 def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
-    """Smooth what the steps ask for; a stop keeps the sweeps that were reached, as the step's own value."""
+    """Smooth what the steps ask for; a stop keeps the sweeps that were reached, as the step's own value.
+
+    Runs after the one that was stopped stay in the recipe as they are, not run yet.
+    """
     asked = json.loads(job.asked)
     project = projects.get(job.project_id)
     files = ProjectFiles(project, engine)
@@ -128,18 +131,19 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     watch = _Watch(engine, job, [s.sweeps for s in models[-1].all_smoothing])
     blocks, runs = engine.smoothed(key) or engine.smooth(models[-1], applied, files, watch.of)
     steps = list(recipe.steps)
+    cut_short = False
     if watch.stopped:
-        if any(one.note == "stopped" and one.sweeps == 0 for one in runs):
-            raise _Stopped  # no step of the recipe would give what that run has reached
-        reached = iter(runs)
-        for n, step in enumerate(steps[: len(models)]):
-            if isinstance(step, RunStep) and (one := next(reached)).note == "stopped":
-                steps[n] = step.model_copy(update={"sweeps": one.sweeps})
+        if not runs:
+            raise _Stopped  # no step of the recipe would give what has been reached
+        at = [n for n, step in enumerate(steps[: len(models)]) if isinstance(step, RunStep)][len(runs) - 1]
+        cut_short = runs[-1].note == "stopped"
+        if cut_short:
+            steps[at] = steps[at].model_copy(update={"sweeps": runs[-1].sweeps})
         recipe = recipe.model_copy(update={"steps": steps})
-        key = cast(str, engine.smoothed_key(recipe.upto(len(models)), files))
+        key = cast(str, engine.smoothed_key(recipe.upto(at + 1), files))
     engine.keep_smoothed(key, blocks, runs)
     result: dict[str, Any] = {"runs": [asdict(one) for one in runs]}
-    if asked["keep"] or watch.stopped:
+    if asked["keep"] or cut_short:
         _need_still(job, "edit")
         try:
             kept = projects.keep(project.id, asked["base"], recipe.document()["steps"])

@@ -3465,13 +3465,17 @@ export interface components {
         };
         /**
          * ShelfOut
-         * @description The shelf, and what was taken off it and may be brought back.
+         * @description The shelf, and what was taken off it and may be brought back; how many MB files have, and may have.
          */
         ShelfOut: {
             /** Projects */
             projects: components["schemas"]["ShelfOut.ProjectOut"][];
             /** Taken Off */
             taken_off: components["schemas"]["ShelfOut.TakenOff"][];
+            /** Files Mb */
+            files_mb: number;
+            /** Most Files Mb */
+            most_files_mb: number;
         };
         /**
          * ProjectOut

@@ -1,7 +1,7 @@
 import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useState } from "react";
-import { http, type Problem, taken } from "../api/client";
+import { http, taken } from "../api/client";
 import { ended, useJob } from "../api/job";
 import {
   type Change,
@@ -19,12 +19,13 @@ import {
 import { onlyInSpace } from "../model/looking";
 import { blended } from "../model/picture";
 import { FLAT, feetOf, RUNS } from "../model/places";
+import { type Event, jobOf, mayBegin, overtaken, waits } from "../model/run";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
 import type { Step } from "../model/types";
 import { BoardContext, type BoardData } from "../session/context";
 import { complete, newDraft, placeOf, selectingField, withDraft } from "../session/drafting";
-import { resetBoard, useBoard } from "../session/store";
+import { resetBoard, toRun, useBoard } from "../session/store";
 import { Wrong } from "../theme/parts";
 import { View } from "../view/View";
 import { FindVerb } from "./FindVerb";
@@ -32,6 +33,7 @@ import { InHand } from "./InHand";
 import { Recipe } from "./Recipe";
 import { Route } from "./Route";
 import { Strip } from "./Strip";
+import { useAskRun } from "./useAskRun";
 import { useBoardKeys } from "./useBoardKeys";
 import { useSectionsKept } from "./useSectionsKept";
 import { useShowFound } from "./useShowFound";
@@ -108,7 +110,7 @@ function useData(project: number): BoardData | string | Waiting {
   const model = useModel(project, revision, upto);
   const { keep, undo, redo, rename, unit, again } = useKeeping(project);
   const [problem, setProblem] = useState("");
-  const job = useJob(board.job);
+  const job = useJob(jobOf(board.run));
 
   const kinds = schema.data?.kinds;
   const draft = useDeferredValue(board.draft);
@@ -176,16 +178,16 @@ function useData(project: number): BoardData | string | Waiting {
   );
 
   // The recipe is live: a grid whose smoothing has not been run yet is smoothed without being asked.
-  const mustRun = NOT_RUN.test(quality.error?.message ?? "") && !board.job;
+  const notRun = NOT_RUN.test(quality.error?.message ?? "");
+  const here = useMemo(
+    () => (revision === undefined ? null : { project, revision, upto }),
+    [project, revision, upto],
+  );
+  const ask = useAskRun(setProblem);
+  const mustRun = notRun && here !== null && mayBegin(board.run, here);
   useEffect(() => {
-    if (!mustRun || revision === undefined) return;
-    const path = { path: { project } };
-    const body = { base: revision, steps, upto, keep: false };
-    taken(http.POST("/api/projects/{project}/builds", { params: path, body })).then(
-      (asked) => useBoard.setState({ job: asked.id, jobBase: revision }),
-      (error: Problem) => error.status !== 409 && setProblem(error.message),
-    );
-  }, [mustRun, revision, project, steps, upto]);
+    if (mustRun && here) void ask(here, { base: here.revision, steps, upto, keep: false });
+  }, [mustRun, here, steps, upto, ask]);
 
   useSectionsKept(project, recipe.data?.role === "see");
 
@@ -193,21 +195,28 @@ function useData(project: number): BoardData | string | Waiting {
   useEffect(() => {
     if (!job || !isEnded || job.kind !== "build") return;
     if (job.state === "failed") {
-      setProblem(String(job.result.error ?? "The run failed."));
-      useBoard.setState({ job: null, jobBase: null });
+      const why = String(job.result.error ?? "The run failed.");
+      setProblem(why);
+      toRun({ what: "failed", job: job.id, why });
       if (job.result.steps) cache.invalidateQueries({ queryKey: ["recipe", project] });
       return;
     }
-    if (job.result.revision !== undefined) {
+    const revision = job.result.revision as number | undefined;
+    const end: Event =
+      job.state === "stopped"
+        ? { what: "stopped", job: job.id, why: "The run was stopped.", revision }
+        : { what: "done", job: job.id };
+    if (revision !== undefined) {
       // What is known of the revision before stays as it is: the new one is asked for by its own number.
-      cache
-        .invalidateQueries({ queryKey: ["recipe", project] })
-        .then(() => useBoard.setState({ job: null, draft: null, share: 1 }));
+      cache.invalidateQueries({ queryKey: ["recipe", project] }).then(() => {
+        toRun(end);
+        useBoard.setState({ draft: null, share: 1 });
+      });
       return;
     }
     cache.invalidateQueries({ queryKey: ["grid", project] });
     cache.invalidateQueries({ queryKey: ["quality", project] });
-    useBoard.setState({ job: null });
+    toRun(end);
   }, [job, isEnded, cache, project]);
 
   // The stage may have been chosen before the project was there: without a plane it shows space.
@@ -217,14 +226,13 @@ function useData(project: number): BoardData | string | Waiting {
   }, [spatial]);
 
   // A run that a newer recipe has overtaken is of no use any more.
-  const overtaken = board.job !== null && !isEnded && board.jobBase !== revision;
+  const old = isEnded ? null : overtaken(board.run, project, revision);
   useEffect(() => {
-    const { job: old } = useBoard.getState();
-    if (!overtaken || !old) return;
+    if (!old) return;
     const params = { path: { job: old }, query: { keep: false } };
-    void taken(http.POST("/api/jobs/{job}/stop", { params }));
-    useBoard.setState({ job: null, jobBase: null });
-  }, [overtaken]);
+    void taken(http.POST("/api/jobs/{job}/stop", { params })).catch(() => null); // it may have ended
+    toRun({ what: "leave" });
+  }, [old]);
 
   useEffect(() => {
     if (recipe.data) document.title = `${recipe.data.name} · Plodek`;
@@ -250,28 +258,12 @@ function useData(project: number): BoardData | string | Waiting {
   const run = () => {
     if (!board.draft || board.keeping || !mayChange()) return;
     useBoard.setState({ keeping: true });
-    const path = { path: { project } };
-    const body = {
-      base,
-      steps: withDraft(steps, board.draft, board.here, feet),
-      upto: null,
-      keep: true,
-    };
-    taken(http.POST("/api/projects/{project}/builds", { params: path, body }))
-      .then(
-        (asked) =>
-          useBoard.setState({
-            job: asked.id,
-            jobBase: base,
-            layer: "Cells",
-            here: null,
-            space: feet.inSpace,
-          }),
-        (failed: Problem) => {
-          if (failed.status === 409) cache.invalidateQueries({ queryKey: ["recipe", project] });
-          fail(failed);
-        },
-      )
+    const tried = withDraft(steps, board.draft, board.here, feet);
+    const whole = { base, steps: tried, upto: null, keep: true };
+    ask({ project, revision: base, upto: null }, whole)
+      .then((begun) => {
+        if (begun) useBoard.setState({ layer: "Cells", here: null, space: feet.inSpace });
+      })
       .finally(() => useBoard.setState({ keeping: false }));
   };
   return {
@@ -314,9 +306,15 @@ function useData(project: number): BoardData | string | Waiting {
       ).finally(() => useBoard.setState({ keeping: false }));
     },
     run,
+    notRun: notRun && here && "why" in board.run && waits(board.run, here) ? board.run.why : "",
+    runAgain: () => {
+      setProblem("");
+      if (here) void ask(here, { base, steps, upto, keep: false });
+    },
     stop: () => {
-      if (!board.job) return;
-      const params = { path: { job: board.job }, query: { keep: !lookOnly } };
+      const running = jobOf(board.run);
+      if (!running) return;
+      const params = { path: { job: running }, query: { keep: !lookOnly } };
       void taken(http.POST("/api/jobs/{job}/stop", { params })).catch(fail);
     },
     undo: () => {

@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { useLocation } from "wouter";
 import { http, taken } from "../api/client";
+import { underWay } from "../model/run";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { BlocksPanel } from "../stages/blocks/BlocksPanel";
@@ -21,7 +22,7 @@ import { SelectionFacts } from "./SelectionFacts";
 /** What is in hand: the form of a step, or what is selected, or what the stage has to say. */
 export function InHand() {
   const { problem, recipe } = useBoardData();
-  const running = useBoard((board) => board.job !== null);
+  const running = useBoard((board) => underWay(board.run));
   const draft = useBoard((board) => board.draft);
   const stage = useBoard((board) => board.stage);
   const selection = useBoard((board) => board.selection);

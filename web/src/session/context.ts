@@ -36,6 +36,9 @@ export interface BoardData {
   keepSteps: (change: Change, then?: () => void) => Promise<void>;
   keepDraft: () => void;
   run: () => void;
+  /** Why the grid has not been smoothed, where a run ended without it and waits to be asked for again; else "". */
+  notRun: string;
+  runAgain: () => void;
   stop: () => void;
   undo: () => void;
   redo: () => void;

@@ -8,6 +8,7 @@ import {
   type Point,
 } from "../model/looking";
 import type { Measurement } from "../model/measuring";
+import { after, type Event, NO_RUN, type Run } from "../model/run";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
 import type { Cell, Model, Other, Section, Step } from "../model/types";
@@ -116,9 +117,8 @@ interface BoardState {
   alone: string | null;
   /** Whether the draft is being kept: a second Enter meanwhile does nothing. */
   keeping: boolean;
-  job: string | null;
-  /** The revision that the job is based on. */
-  jobBase: number | null;
+  /** The run over the grid that is watched. */
+  run: Run;
   set: (change: Partial<BoardState>) => void;
 }
 
@@ -162,12 +162,15 @@ const START = {
   field: null as ShownField | null,
   alone: null as string | null,
   keeping: false,
-  job: null,
-  jobBase: null,
+  run: NO_RUN,
 };
 
 /** The state of the screen; what the server holds lives in the query cache. */
 export const useBoard = create<BoardState>((set) => ({ ...START, set: (change) => set(change) }));
+
+/** Lets something happen to the run; gives nothing back, since the screen follows the store. */
+export const toRun = (event: Event) =>
+  useBoard.setState((board) => ({ run: after(board.run, event) }));
 
 export const resetBoard = () => useBoard.setState({ ...START });
 

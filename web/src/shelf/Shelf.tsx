@@ -5,10 +5,12 @@ import { useLocation } from "wouter";
 import { http, sendRecipes, taken } from "../api/client";
 import { useComing, useLogOut } from "../api/coming";
 import { useSchema } from "../api/queries";
+import { short } from "../model/numbers";
 import type { Project } from "../model/types";
 import { Do, Empty, Heading, Quiet, Wrong } from "../theme/parts";
 import { Head } from "./Head";
 import { Row } from "./Row";
+import { Sessions } from "./Sessions";
 import { Sharing } from "./Sharing";
 
 const path = (project: number) => ({ params: { path: { project } } });
@@ -19,6 +21,7 @@ export function Shelf() {
   const [, go] = useLocation();
   const [deleted, setDeleted] = useState<Project | null>(null);
   const [sharing, setSharing] = useState<Project | null>(null);
+  const [sessionsOpen, setSessionsOpen] = useState(false);
   const schema = useSchema();
   const coming = useComing();
   const logOut = useLogOut();
@@ -57,6 +60,11 @@ export function Shelf() {
     <Box height="100%" overflow="auto">
       <Head>
         {coming.data?.user && <Text>{coming.data.user}</Text>}
+        {coming.data?.may_leave && (
+          <Text as="button" cursor="pointer" color="barText" onClick={() => setSessionsOpen(true)}>
+            Sessions
+          </Text>
+        )}
         {coming.data?.may_leave && (
           <Text as="button" cursor="pointer" color="barText" onClick={() => logOut.mutate()}>
             Log out
@@ -138,8 +146,12 @@ export function Shelf() {
           <NewProject make={(name, demo) => make.mutate({ name, demo })} busy={make.isPending} />
           <BringIn bring={bring.mutate} busy={bring.isPending} />
           <DownloadAll count={shelved?.length ?? 0} />
+          {projects.data && (
+            <FilesHeld now={projects.data.files_mb} most={projects.data.most_files_mb} />
+          )}
         </Box>
       </Grid>
+      {sessionsOpen && <Sessions close={() => setSessionsOpen(false)} />}
       {sharing && (
         <Sharing
           project={sharing}
@@ -275,6 +287,16 @@ function TakenOff(props: {
           </Flex>
         ))}
     </Box>
+  );
+}
+
+/** How much room the files of one's projects take, of what they may. */
+function FilesHeld({ now, most }: { now: number; most: number }) {
+  const room = (mb: number) => (mb < 1000 ? `${short(mb)} MB` : `${short(mb / 1000)} GB`);
+  return (
+    <Text fontSize="12px" color={now > 0.9 * most ? "ochre" : "muted"} mt="8">
+      The files of your projects take {room(now)} of {room(most)}; those off the shelf count too.
+    </Text>
   );
 }
 

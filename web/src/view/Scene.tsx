@@ -3,6 +3,7 @@ import { useThree } from "@react-three/fiber";
 import { memo, type RefObject, useEffect, useMemo, useRef } from "react";
 import { type PerspectiveCamera as Deep, type OrthographicCamera as Flat, MOUSE } from "three";
 import type { OrbitControls as Controls } from "three-stdlib";
+import { jobOf } from "../model/run";
 import { useBoardData } from "../session/context";
 import { typing } from "../session/keys";
 import { useBoard } from "../session/store";
@@ -43,7 +44,7 @@ const TURNING = { ...SLIDING, LEFT: MOUSE.ROTATE };
 export const Scene = memo(function Scene({ solid, spatial, extent, fit }: Props) {
   const { grid, previewGrid, shape, previewShape } = useBoardData();
   const layer = useBoard((board) => board.layer);
-  const job = useBoard((board) => board.job);
+  const job = useBoard((board) => jobOf(board.run));
   const target = useBoard((board) => board.target);
   const explode = useBoard((board) => board.explode);
   const part = useBoard((board) => ["blocks", "layer"].includes(board.part.kind));

@@ -1,6 +1,7 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { Fragment } from "react";
 import { RUNS, removed } from "../../model/places";
+import { underWay } from "../../model/run";
 import { plays } from "../../model/schema";
 import { answer } from "../../session/answering";
 import { useBoardData } from "../../session/context";
@@ -17,7 +18,7 @@ import { ShapeEffect } from "./ShapeEffect";
 export function StepForm({ draft }: { draft: Draft }) {
   const { kinds, preview, keepDraft, cancel, busy, steps, keepSteps, feet } = useBoardData();
   const set = useBoard((board) => board.set);
-  const { job, here } = useBoard((board) => board);
+  const { run, here } = useBoard((board) => board);
   const kind = kinds.get(draft.step.kind);
   if (!kind) return null;
   const done = complete(kind, draft.step);
@@ -69,7 +70,7 @@ export function StepForm({ draft }: { draft: Draft }) {
         {!runs && kind.stage !== "Shape" && <EffectCard />}
         {kind.stage === "Shape" && <ShapeEffect />}
         <Box height="2" />
-        <Do type="submit" disabled={!done || busy || (runs && job !== null)}>
+        <Do type="submit" disabled={!done || busy || (runs && underWay(run))}>
           {runs ? "Run and keep ↵" : draft.isNew ? "Keep step ↵" : "Keep change ↵"}
         </Do>
         <Flex gap="2" mt="2">

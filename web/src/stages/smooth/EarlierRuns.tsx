@@ -1,6 +1,7 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useRuns } from "../../api/queries";
 import { clockText, percent, short, whole } from "../../model/numbers";
+import { jobOf } from "../../model/run";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
 import { Fact, Heading, Quiet } from "../../theme/parts";
@@ -8,7 +9,7 @@ import { Fact, Heading, Quiet } from "../../theme/parts";
 /** Runs of other states of the recipe, with what they reached; each can be brought back. */
 export function EarlierRuns() {
   const { project, recipe, kinds, busy, bringBack } = useBoardData();
-  const job = useBoard((board) => board.job);
+  const job = useBoard((board) => jobOf(board.run));
   const { data } = useRuns(project, recipe.revision, job);
   const earlier = data?.runs.filter((one) => one.revision !== recipe.revision) ?? [];
   if (!earlier.length) return null;

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { onlyInSpace } from "../../model/looking";
 import { percent, short, timeText, whole } from "../../model/numbers";
 import { RUNS } from "../../model/places";
+import { jobOf } from "../../model/run";
 import type { Quality, Step } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { useBoard } from "../../session/store";
@@ -28,12 +29,20 @@ interface Told {
 
 /** A run under way with its curves and a stop; afterwards the grid before and after, and each run. */
 export function SmoothPanel() {
-  const { quality, job } = useBoardData();
-  const id = useBoard((board) => board.job);
+  const { quality, job, notRun, runAgain } = useBoardData();
+  const id = useBoard((board) => jobOf(board.run));
   if (id && job?.state !== "failed")
     return <UnderWay key={id} told={(job?.progress ?? {}) as Told} />;
   return (
     <>
+      {notRun && (
+        <Box role="status" borderTop="1px solid" borderColor="rule" pt="3" pb="2">
+          <Text mb="2">{notRun} The grid of this recipe has not been smoothed.</Text>
+          <Quiet width="full" size="sm" onClick={runAgain}>
+            Run it
+          </Quiet>
+        </Box>
+      )}
       {quality?.runs.length ? <Reached quality={quality} /> : null}
       <EarlierRuns />
     </>

@@ -1,6 +1,7 @@
 import { useEffect, useMemo } from "react";
 import { Color, DoubleSide } from "three";
 import { RUNS } from "../../model/places";
+import { underWay } from "../../model/run";
 import { edgeId } from "../../model/selection";
 import type { Edge, Model } from "../../model/types";
 import { useBoardData } from "../../session/context";
@@ -19,7 +20,7 @@ const DASH = 0.008;
 export function RoleMarks({ extent }: { extent: Extent }) {
   const { preview } = useBoardData();
   const kind = useBoard((board) => board.draft?.step.kind);
-  const running = useBoard((board) => board.job !== null);
+  const running = useBoard((board) => underWay(board.run));
   const model = useDrawn();
   if (!preview || running || !RUNS.has(kind ?? "")) return null;
   return preview.roles.map((roles) => (
