@@ -86,3 +86,20 @@ def test_a_project_is_shared_to_look_at_then_for_changes_and_then_no_more(page, 
         expect(page.get_by_label("Sharing")).to_have_count(0)
         jons.get_by_role("button", name="Plodek").click()
         expect(jons.get_by_text("The shelf is empty.")).to_be_visible()
+
+
+def test_other_sessions_are_listed_and_ended(page, browser, door):
+    came_in(page, door.address, "mira")
+    with browser.new_context(viewport={"width": 1280, "height": 800}) as other:
+        second = other.new_page()
+        came_in(second, door.address, "mira")
+        page.get_by_role("button", name="Sessions").click()
+        dialog = page.get_by_label("Where you are logged in")
+        expect(dialog).to_contain_text("This browser")
+        expect(dialog.get_by_text("last seen")).to_have_count(1)
+        dialog.get_by_role("button", name="End all others").click()
+        expect(dialog.get_by_text("last seen")).to_have_count(0)
+        second.reload()
+        expect(second.get_by_label("Password")).to_be_visible()
+    dialog.get_by_role("button", name="Close").click()
+    expect(page.get_by_text("The files of your projects take 0 kB of 5 GB")).to_be_visible()

@@ -156,3 +156,49 @@ def test_folded_cells_are_untangled_by_advice_and_the_worst_ones_polished(board,
     expect(board.hand).to_contain_text(re.compile(r"Untangle, run 1"))
     page.get_by_role("button", name="Undo").click()
     expect(board.hand).not_to_contain_text("run 2", timeout=60_000)
+
+
+def test_a_run_that_fails_is_not_begun_again_by_itself_and_is_run_when_asked(board, tmp_path):
+    """An open page asks once; it says why there is no smoothed grid, and what runs it."""
+    asked = []
+    board.page.on("request", lambda r: asked.append(r.url) if r.url.endswith("/builds") else None)
+    broken = '{"id": "x", "project": 1, "kind": "build", "state": "failed", "progress": {}, "result": {"error": "Broken."}}'
+    board.page.route(re.compile(r"/api/jobs/\w+$"), lambda route: route.fulfill(
+        status=200, content_type="application/json",
+        body=broken.replace('"x"', json.dumps(route.request.url.rsplit("/", 1)[1])),
+    ))  # fmt: skip
+    run = {"kind": "smooth", "id": "s", "sweeps": 5, "control": "no control"}
+    uploaded(board, tmp_path, "Fails", [BUMP[0], BUMP[2], run])
+    expect(board.stop("Blocks")).to_contain_text("1 block", timeout=30_000)
+    board.page.keyboard.press("Alt+4")
+    expect(board.hand).to_contain_text("has not been smoothed")
+    board.page.wait_for_timeout(3000)
+    assert len(asked) == 1
+    board.page.unroute(re.compile(r"/api/jobs/\w+$"))
+    board.hand.get_by_role("button", name="Run it").click()
+    expect(board.hand.get_by_role("table", name="Filled and smoothed")).to_be_visible()
+    assert len(asked) == 2
+
+
+def test_an_answer_that_comes_late_stops_no_run_of_another_project(board, tmp_path):
+    """Project A's run is asked for, and B is opened before the answer comes: nothing of A is stopped."""
+    stopped, held = [], []
+    board.page.on("request", lambda r: stopped.append(r.url) if "/stop" in r.url else None)
+    board.page.route("**/builds", lambda route: held.append(route))
+    run = {"kind": "smooth", "id": "s", "sweeps": 300, "control": "no control"}
+    uploaded(board, tmp_path, "A", [BUMP[0], BUMP[2], run])
+    for _ in range(100):
+        if held:
+            break
+        board.page.wait_for_timeout(100)
+    board.page.get_by_role("button", name="Plodek").click()
+    board.page.unroute("**/builds")
+    board.page.get_by_label("Recipe file").wait_for(state="attached")
+    uploaded_here = tmp_path / "b.json"
+    uploaded_here.write_text(json.dumps({"plodek": 3, "name": "B", "steps": [BUMP[0]]}))
+    board.page.get_by_label("Recipe file").set_input_files(uploaded_here)
+    expect(board.stop("Blocks")).to_contain_text("1 block", timeout=30_000)
+    for route in held:
+        route.continue_()
+    board.page.wait_for_timeout(1500)
+    assert stopped == []

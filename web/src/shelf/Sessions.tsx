@@ -1,6 +1,7 @@
 import { Box, Dialog, Flex, Portal, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { http, taken } from "../api/client";
+import { browserWords } from "../model/browser_words";
 import { Quiet, Wrong } from "../theme/parts";
 
 const KEY = ["sessions"];
@@ -39,9 +40,7 @@ export function Sessions({ close }: { close: () => void }) {
                 >
                   <Box minW="0">
                     <Text truncate title={one.about}>
-                      {one.own
-                        ? "This browser"
-                        : one.about || "A browser that says nothing of itself"}
+                      {one.own ? "This browser" : browserWords(one.about)}
                     </Text>
                     <Text fontSize="12px" color="muted">
                       since {when(one.created)}

@@ -292,7 +292,12 @@ function TakenOff(props: {
 
 /** How much room the files of one's projects take, of what they may. */
 function FilesHeld({ now, most }: { now: number; most: number }) {
-  const room = (mb: number) => (mb < 1000 ? `${short(mb)} MB` : `${short(mb / 1000)} GB`);
+  const room = (mb: number) =>
+    mb < 1
+      ? `${Math.round(1000 * mb)} kB`
+      : mb < 1000
+        ? `${short(mb)} MB`
+        : `${short(mb / 1000)} GB`;
   return (
     <Text fontSize="12px" color={now > 0.9 * most ? "ochre" : "muted"} mt="8">
       The files of your projects take {room(now)} of {room(most)}; those off the shelf count too.
