@@ -9,7 +9,7 @@ ROOT_APT = if [ "$$(id -u)" = 0 ]; then \
 	apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(1); \
 	else echo "please install: $(1)"; exit 1; fi
 
-.PHONY: demo test quick setup bench soak lint lint-python lint-pages types reference screenshots clean
+.PHONY: demo test quick setup bench soak audit lint lint-python lint-pages types reference screenshots clean
 
 demo: build/python build/pages build/kernels
 	$(BIN)/plodek demo
@@ -51,9 +51,16 @@ reference: build/python
 bench: setup
 	PYTHONPATH=. $(BIN)/python bench/bench.py
 
-# Half an hour of edits, kills and hostile things, with the figures that came of it.
+# Half an hour of edits, kills and attacks, with the figures that came of it.
 soak: setup
 	$(BIN)/python -m tests.soak
+
+# What is known of faults in what Plodek uses, where that can be asked: it needs the lists of both registries.
+audit: build/python build/node
+	$(PYTHON) -m venv build/audit
+	build/audit/bin/pip install -q --disable-pip-version-check pip-audit==2.10.1
+	build/audit/bin/pip-audit --disable-pip --no-deps -r requirements.lock -r requirements-test.lock
+	cd web && npm audit
 
 # Takes the pictures of docs/screenshots anew, from the demo data.
 screenshots: setup
@@ -62,13 +69,13 @@ screenshots: setup
 build/python: pyproject.toml requirements.lock
 	@command -v $(PYTHON) >/dev/null || { $(call ROOT_APT,python3.11 python3.11-venv); }
 	$(PYTHON) -m venv .venv
-	$(BIN)/pip install -q --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install -q --disable-pip-version-check --require-hashes --no-deps -r requirements.lock
 	$(BIN)/pip install -q --disable-pip-version-check --no-deps -e .
 	@mkdir -p build && touch $@
 
 # What only tests and checks need.
 build/test-python: build/python requirements-test.lock
-	$(BIN)/pip install -q --disable-pip-version-check -r requirements-test.lock
+	$(BIN)/pip install -q --disable-pip-version-check --require-hashes --no-deps -r requirements-test.lock
 	@touch $@
 
 build/node: web/package.json web/package-lock.json
@@ -85,7 +92,8 @@ build/kernels: build/python $(SOURCES)
 	@touch $@
 
 build/checkers:
-	@command -v cgnscheck >/dev/null && command -v gfortran >/dev/null && [ -x /usr/bin/chromium ] || { $(call ROOT_APT,chromium cgns-convert gfortran); }
+	@command -v cgnscheck >/dev/null && command -v gfortran >/dev/null && [ -x /usr/bin/chromium ] && \
+	[ -x /usr/sbin/nginx ] || { $(call ROOT_APT,chromium cgns-convert gfortran nginx-light); }
 	@mkdir -p build && touch $@
 
 clean:
