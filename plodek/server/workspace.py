@@ -43,7 +43,8 @@ class Workspace:
         self.desk = Desk(self.engine, immediate=immediate)
 
     def sweep_out(self) -> None:
-        """Throw away files of the cache that are old, and what was taken off the shelf long ago."""
+        """Throw away files of the cache that are old, what was taken off the shelf long ago, and old jobs."""
         self.engine.sweep_out()
         with self.database.connection_context():
             projects.sweep_out(time.time() - KEEP_DELETED)
+            self.desk.prune()

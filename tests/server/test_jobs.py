@@ -148,3 +148,18 @@ def test_a_file_that_takes_long_to_read_holds_up_no_other_work_and_the_other_way
     assert desk.take(WORK).id == building.id
     assert desk.take(WORK) is None
     assert desk.take(READING).id == reading.id
+
+
+def test_ended_jobs_are_pruned_but_the_last_of_each_project_and_kind(desk, monkeypatch):
+    monkeypatch.setattr("plodek.server.jobs.desk.MOST_ENDED", 2)
+    one, other = project(), project("B")
+    jobs = [desk.ask(one, "build", {}) for _ in range(4)] + [
+        desk.ask(other, "build", {}),
+        desk.ask(one, "read", {}),
+    ]
+    waits = desk.ask(one, "build", {})
+    for number, job in enumerate(jobs):
+        Job.update(state="done", changed=float(number)).where(Job.id == job.id).execute()
+    assert desk.prune() == 2
+    left = {job.id for job in Job.select()}
+    assert left == {job.id for job in (*jobs[2:], waits)}

@@ -19,6 +19,8 @@ from plodek.server.engine import Engine
 from plodek.server.jobs import work
 from plodek.server.store.tables import Job, Project, writing
 
+#: Ended jobs of a project and kind that are kept: more than any list of them shows.
+MOST_ENDED = 100
 #: Kinds of jobs that the same workers do.
 Lane: TypeAlias = tuple[str, ...]
 READING: Lane = ("read",)
@@ -114,6 +116,13 @@ class Desk:
                 (Job.id == job.id) & (Job.state == "running")
             ).execute()
             work.tidy(self.engine, job)
+
+    def prune(self) -> int:
+        """Drop the jobs of each project and kind that have ended before its last ones; give how many."""
+        place = fn.ROW_NUMBER().over(partition_by=[Job.project, Job.kind], order_by=[Job.changed.desc()])
+        ended = Job.select(Job.id, place.alias("place")).where(Job.state.not_in(_ALIVE))
+        early = ended.select_from(ended.c.id).where(ended.c.place > MOST_ENDED)
+        return int(Job.delete().where(Job.id.in_(early)).execute())
 
     def live_path(self, job: str) -> Path:
         """Where a running job keeps the nodes it has reached, for a live picture."""
