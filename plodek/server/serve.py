@@ -12,7 +12,6 @@ import sys
 import threading
 import time
 from collections.abc import Mapping
-from contextlib import closing
 from pathlib import Path
 from typing import cast
 
@@ -60,12 +59,7 @@ def _serve(host: str, port: int, data: Path, *, with_demo: bool) -> None:
     workspace.temporary.mkdir()
     if with_demo:
         _put_demo(workspace)
-    with closing(held_open(workspace.database)):
-        _answer(workspace, host, port)
-
-
-def _answer(workspace: Workspace, host: str, port: int) -> None:
-    data = workspace.folder
+    workspace.database_kept_open = held_open(workspace.database)
     pool = Pool(data, workspace.settings)
     atexit.register(pool.stop)
     app = make_app(workspace, pool, Workers(workspace))

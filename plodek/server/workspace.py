@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 import time
 from pathlib import Path
 
@@ -39,6 +40,8 @@ class Workspace:
         self.settings = settings or Settings()
         (folder / FILES).mkdir(exist_ok=True)
         self.database = open_database(folder / DATABASE)
+        #: What keeps the files beside the database there until the very end of the process.
+        self.database_kept_open: sqlite3.Connection | None = None
         self.engine = Engine(folder / CACHE, reading)
         self.desk = Desk(self.engine, immediate=immediate)
 

@@ -25,6 +25,8 @@ def see_only_work_in(folder: Path) -> None:
     tempfile.tempdir = str(folder / TEMPORARY)
     os.environ["MPLCONFIGDIR"] = str(folder / CACHE / "drawing")
     own = [folder / name for name in (*_DATABASE, FILES, CACHE, TEMPORARY)]
+    if not all(path.exists() for path in own):
+        os._exit(1)  # the server has ended, and its database is closed: there is nothing to work for
     own += (Path(plodek.__file__).parent / "core").rglob("__pycache__")  # kernels compiled here are kept
     if not confinement.confine(confinement.of_the_program(), own):
         logging.getLogger(__name__).warning("this machine cannot keep processes from files (no Landlock)")
