@@ -36,6 +36,7 @@ def test_the_core_knows_neither_server_nor_database_nor_recipes():
 
 def test_imports_inside_the_core_run_one_way():
     order = [
+        "doors",
         "shape",
         "blocks",
         "spacing",
@@ -156,3 +157,13 @@ def test_no_folder_of_the_code_is_a_heap():
     for folder in {path.parent for path in found}:
         files = [path for path in found if path.parent == folder and path.name != "__init__.py"]
         assert len(files) <= 16, folder
+
+
+def test_what_several_threads_share_is_locked_and_nothing_else_makes_them_wait():
+    """Caches are `Cache` or have a lock of their own; the standard library's cached_property locks all objects at once."""
+    for path in (ROOT / "plodek").rglob("*.py"):
+        text = path.read_text()
+        assert "import cached_property" not in text.replace(
+            "from propcache.api import cached_property", ""
+        ), path
+        assert "LRUCache" not in text or path.name in ("cache.py", "evaluation.py"), path

@@ -2,12 +2,14 @@
 
 import json
 import os
+from types import SimpleNamespace
 
 import pytest
+from peewee import OperationalError
 
-from plodek.server.jobs import work
+from plodek.server.jobs import work, worker
 from plodek.server.jobs.desk import READING, WORK
-from plodek.server.store import projects
+from plodek.server.store import projects, tables
 from plodek.server.store.tables import Job
 from plodek.server.workspace import Workspace
 
@@ -163,3 +165,27 @@ def test_ended_jobs_are_pruned_but_the_last_of_each_project_and_kind(desk, monke
     assert desk.prune() == 2
     left = {job.id for job in Job.select()}
     assert left == {job.id for job in (*jobs[2:], waits)}
+
+
+def test_a_watch_that_meets_a_fault_goes_on_watching(desk, monkeypatch):
+    """A database that is locked for a moment must not leave a job that nobody can stop."""
+    job, looks = desk.ask(project(), "build", {}), []
+
+    class Enough(BaseException):
+        pass
+
+    def get(number):
+        looks.append(number)
+        if len(looks) == 1:
+            raise OperationalError("database is locked")
+        raise Enough
+
+    workspace = SimpleNamespace(desk=SimpleNamespace(get=get), database=tables.database.obj)
+    watching = worker._Running(workspace)
+    watching._job = job
+    monkeypatch.setattr(worker, "LOOK_EVERY", 0.0)
+    tables.database.close()
+    with pytest.raises(Enough):
+        watching.watch()
+    tables.database.connect()
+    assert looks == [job.id] * 2

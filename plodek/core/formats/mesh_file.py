@@ -7,10 +7,10 @@ from collections.abc import Mapping
 import numpy as np
 
 from plodek.core.arrays import Floats, Ints
+from plodek.core.doors.places import need_places
 from plodek.core.errors import BadFile
 from plodek.core.formats.cells import HEXA, PENTA, PYRA, QUAD, TRI, Kind
 from plodek.core.formats.mesh import Mesh, Twins, four
-from plodek.core.formats.places import need_places
 from plodek.core.grid.window import PatchType
 
 KINDS = (HEXA, PENTA, PYRA, QUAD, TRI)

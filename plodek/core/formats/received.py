@@ -9,9 +9,9 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.budget import need
+from plodek.core.doors.places import need_places
 from plodek.core.errors import BadFile
 from plodek.core.formats import block_map
-from plodek.core.formats.places import need_places
 from plodek.core.formats.windows import rest_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched, poles_in

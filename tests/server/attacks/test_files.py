@@ -18,10 +18,10 @@ from tests.serving import resident
 SOURCES = Path(confinement.__file__).parents[1]
 #: What opens files of kinds that can name others, or unpack to more than they are; and the one door of each.
 DOORS = {
-    "File": {"core/formats/hdf5.py"},
-    "ZipFile": {"core/archive.py"},
-    "decompress": {"core/formats/unpacking.py", "core/formats/hdf5.py"},
-    "fromstring": {"core/formats/xml.py", "core/formats/numerals.py"},
+    "File": {"core/doors/hdf5.py"},
+    "ZipFile": {"core/doors/archive.py"},
+    "decompress": {"core/doors/unpacking.py", "core/doors/hdf5.py"},
+    "fromstring": {"core/doors/xml.py", "core/doors/numerals.py"},
     "parse": set(),
 }
 

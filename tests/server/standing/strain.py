@@ -8,6 +8,7 @@ import time
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from plodek.core.errors import OwnMistake
 from tests.server.standing.hostile import FRAME, Case, numbered
 from tests.serving import Served, runs, start_server
 
@@ -113,7 +114,10 @@ def kill_whole(data: Path, hows: list[signal.Signals], edits: int) -> Figures:
 
 
 def send(server: Served, case: Case) -> tuple[int, str]:
-    """Send a case, and give the status and what was told; where steps are kept, of what is asked of them."""
+    """Send a case, and give the status and what was told; where steps are kept, of what is asked of them.
+
+    A mistake of our own counts as 500 wherever it stands in an answer.
+    """
     project = server.ask("POST", "projects", {"name": case.name, "demo": False})[1]["id"]
     if case.body is not None:
         as_json = "?" not in case.path
@@ -125,4 +129,6 @@ def send(server: Served, case: Case) -> tuple[int, str]:
         status, told = server.ask("PUT", f"projects/{project}/recipe", body)
         if status == 200:
             status, told = server.ask("GET", f"projects/{project}/{case.path}")
+    if OwnMistake.title in str(told):
+        return 500, str(told)
     return status, told["detail"] if status >= 400 else ""

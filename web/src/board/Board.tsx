@@ -19,12 +19,12 @@ import {
 import { onlyInSpace } from "../model/looking";
 import { blended } from "../model/picture";
 import { FLAT, feetOf, RUNS } from "../model/places";
-import { type Event, jobOf, mayBegin, overtaken, waits } from "../model/run";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
 import type { Step } from "../model/types";
 import { BoardContext, type BoardData } from "../session/context";
 import { complete, newDraft, placeOf, selectingField, withDraft } from "../session/drafting";
+import { type Event, jobOf, mayBegin, overtaken, waits } from "../session/run";
 import { resetBoard, toRun, useBoard } from "../session/store";
 import { Wrong } from "../theme/parts";
 import { View } from "../view/View";

@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { http, type Problem, taken } from "../api/client";
-import type { Of } from "../model/run";
 import type { Step } from "../model/types";
+import type { Of } from "../session/run";
 import { toRun } from "../session/store";
 
 let tickets = 0;

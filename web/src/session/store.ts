@@ -8,11 +8,11 @@ import {
   type Point,
 } from "../model/looking";
 import type { Measurement } from "../model/measuring";
-import { after, type Event, NO_RUN, type Run } from "../model/run";
 import { NOTHING, type Selection } from "../model/selection";
 import type { Stage } from "../model/stage_words";
 import type { Cell, Model, Other, Section, Step } from "../model/types";
 import type { WallWish } from "../model/wall_wish";
+import { after, type Event, NO_RUN, type Run } from "./run";
 
 /** A step that is being written or changed, not kept yet. */
 export interface Draft {

@@ -1,8 +1,8 @@
 import { Box, Dialog, Flex, Portal, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { http, taken } from "../api/client";
-import { browserWords } from "../model/browser_words";
 import { Quiet, Wrong } from "../theme/parts";
+import { browserWords } from "./browserWords";
 
 const KEY = ["sessions"];
 const when = (seconds: number) =>

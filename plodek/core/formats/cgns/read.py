@@ -12,6 +12,8 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.budget import need
+from plodek.core.doors.hdf5 import Node, opened
+from plodek.core.doors.places import need_places
 from plodek.core.errors import BadFile
 from plodek.core.formats.cgns.read_cells import read_cells
 from plodek.core.formats.cgns.tree import (
@@ -24,9 +26,7 @@ from plodek.core.formats.cgns.tree import (
     type_of,
     unit_of,
 )
-from plodek.core.formats.hdf5 import Node, opened
 from plodek.core.formats.mesh import Mesh
-from plodek.core.formats.places import need_places
 from plodek.core.formats.windows import ranged, rest_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import poles_in

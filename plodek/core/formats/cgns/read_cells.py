@@ -8,6 +8,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.budget import need
+from plodek.core.doors.hdf5 import Node
 from plodek.core.errors import BadFile
 from plodek.core.formats.cells import QUAD, TRI, Kind
 from plodek.core.formats.cgns.tree import (
@@ -20,7 +21,6 @@ from plodek.core.formats.cgns.tree import (
     type_of,
     unit_of,
 )
-from plodek.core.formats.hdf5 import Node
 from plodek.core.formats.joining import joined
 from plodek.core.formats.mesh import Mesh, Twins, four
 from plodek.core.formats.mesh_file import KINDS, meshed

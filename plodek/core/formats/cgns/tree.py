@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 import scipy
 
+from plodek.core.doors.hdf5 import Node
 from plodek.core.formats.cgns.words import BC_TYPES, UNITS
-from plodek.core.formats.hdf5 import Node
 from plodek.core.grid.window import PatchType
 from plodek.core.shape.move import Move
 

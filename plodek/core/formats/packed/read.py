@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from plodek.core import archive
+from plodek.core.doors import archive
 from plodek.core.errors import BadFile
 from plodek.core.formats import registry
 from plodek.core.formats.mesh import Mesh

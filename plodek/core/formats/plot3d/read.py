@@ -11,8 +11,8 @@ from typing import Any, NoReturn
 import numpy as np
 
 from plodek.core.arrays import Floats, Ints
+from plodek.core.doors.numerals import numbers_in
 from plodek.core.errors import BadFile
-from plodek.core.formats.numerals import numbers_in
 from plodek.core.formats.received import from_nodes
 from plodek.core.grid.grid import Grid
 

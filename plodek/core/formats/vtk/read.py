@@ -17,16 +17,16 @@ import numpy as np
 
 from plodek.core.arrays import Floats, Ints
 from plodek.core.budget import need
+from plodek.core.doors.numerals import numbers_in
+from plodek.core.doors.unpacking import DAMAGE, unpacked
+from plodek.core.doors.xml import parsed
 from plodek.core.errors import BadFile
 from plodek.core.formats.block_map import map_path
 from plodek.core.formats.cells import Kind
 from plodek.core.formats.joining import joined
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.mesh_file import KINDS, by_kind
-from plodek.core.formats.numerals import numbers_in
 from plodek.core.formats.received import from_nodes
-from plodek.core.formats.unpacking import DAMAGE, unpacked
-from plodek.core.formats.xml import parsed
 from plodek.core.grid.grid import Grid
 
 _REMEDY = "give a .vtm of structured grids (.vts) or of cells (.vtu), or one .vts"

@@ -9,7 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import Ints
 from plodek.core.budget import need
-from plodek.core.formats.hdf5 import Node, opened
+from plodek.core.doors.hdf5 import Node, opened
 from plodek.core.formats.joining import joined
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.mesh_file import KINDS, by_kind

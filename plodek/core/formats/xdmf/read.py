@@ -9,13 +9,13 @@ import numpy as np
 
 from plodek.core.arrays import Ints
 from plodek.core.budget import need
+from plodek.core.doors.hdf5 import opened
+from plodek.core.doors.xml import parsed
 from plodek.core.errors import BadFile
 from plodek.core.formats.cells import QUAD, TRI, Kind
-from plodek.core.formats.hdf5 import opened
 from plodek.core.formats.mesh import Mesh, four
 from plodek.core.formats.mesh_file import by_kind, meshed
 from plodek.core.formats.xdmf.write import CODES
-from plodek.core.formats.xml import parsed
 
 _NAMES = {code: kind for kind, code in CODES.items()}
 _WHAT, _AGAIN = "XDMF file", "write it again"

@@ -8,7 +8,7 @@ import zipfile
 from collections.abc import Iterable, Mapping
 from typing import IO
 
-from plodek.core.archive import Archive, opened
+from plodek.core.doors.archive import Archive, opened
 from plodek.core.errors import BadFile
 from plodek.core.recipe import document
 from plodek.core.recipe.document import Recipe

@@ -1,11 +1,11 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { Fragment } from "react";
 import { RUNS, removed } from "../../model/places";
-import { underWay } from "../../model/run";
 import { plays } from "../../model/schema";
 import { answer } from "../../session/answering";
 import { useBoardData } from "../../session/context";
 import { complete, placeOf } from "../../session/drafting";
+import { underWay } from "../../session/run";
 import { type Draft, useBoard } from "../../session/store";
 import { Do, Quiet, Wrong } from "../../theme/parts";
 import { RolesCard } from "../smooth/RolesCard";

@@ -1,8 +1,8 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useRuns } from "../../api/queries";
 import { clockText, percent, short, whole } from "../../model/numbers";
-import { jobOf } from "../../model/run";
 import { useBoardData } from "../../session/context";
+import { jobOf } from "../../session/run";
 import { useBoard } from "../../session/store";
 import { Fact, Heading, Quiet } from "../../theme/parts";
 

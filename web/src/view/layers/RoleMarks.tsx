@@ -1,10 +1,10 @@
 import { useEffect, useMemo } from "react";
 import { Color, DoubleSide } from "three";
 import { RUNS } from "../../model/places";
-import { underWay } from "../../model/run";
 import { edgeId } from "../../model/selection";
 import type { Edge, Model } from "../../model/types";
 import { useBoardData } from "../../session/context";
+import { underWay } from "../../session/run";
 import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
 import type { Extent } from "../extent";

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { browserWords } from "./browser_words";
+import { browserWords } from "../src/shelf/browserWords";
 
 const LINUX = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko)";
 

@@ -9,7 +9,7 @@ import {
   type Run,
   underWay,
   waits,
-} from "./run";
+} from "../src/session/run";
 
 const OF = { project: 1, revision: 4, upto: null };
 const follow = (...events: Event[]): Run => events.reduce(after, NO_RUN);
