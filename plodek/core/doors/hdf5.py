@@ -1,4 +1,4 @@
-"""The one door through which HDF5 files are read: nothing outside one is opened, no more taken than it holds.
+"""The one door of HDF5 files: nothing outside one is opened, no more taken than it holds.
 
 The format lets a file name others (external links and storage, virtual datasets), say that it holds what was
 never written, and unpack to far more than was packed. The public description:
@@ -48,6 +48,11 @@ def opened(path: Path, what: str, remedy: str) -> Iterator[Node]:
         raise BadFile(
             f"it is not {what} that can be read ({error})", where=path.name, remedy=remedy
         ) from error
+
+
+def made(path: Path | str, **how: Any) -> h5py.File:
+    """Make a file to write, a new one; ``how`` is as h5py takes it."""
+    return h5py.File(path, "w", **how)
 
 
 def need_within(file: h5py.File, name: str) -> None:

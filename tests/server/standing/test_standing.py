@@ -139,7 +139,10 @@ def test_watchers_and_silent_connections_hold_no_edit_up(server):
             times.append(time.monotonic() - began)
             time.sleep(0.2)
         assert all(watcher.recv(20).startswith(b"HTTP/1.1 200") for watcher in watchers)
-    assert max(times) < 1.0  # the bench says how much less
+    began = time.monotonic()
+    for _ in range(40):  # so many have looked in the second of each edit, as said above
+        server.ask("GET", f"jobs/{job}")
+    assert sorted(times)[len(times) // 2] < 5 * (time.monotonic() - began)  # the bench says how much less
 
 
 def test_every_process_ends_with_the_server_and_nothing_kept_is_lost(tmp_path):

@@ -12,10 +12,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import h5py
 import numpy as np
 from h5py import h5a, h5d, h5g, h5o, h5p, h5s, h5t
 from propcache.api import cached_property
+
+from plodek.core.doors.hdf5 import made
 
 _VERSION = 3.4
 #: Data up to this size in bytes stand in the node itself, and are copied with it.
@@ -165,8 +166,8 @@ class Node:
 def open_file(path: Path) -> Iterator[Node]:
     """Begin a CGNS file and give its root."""
     with (
-        h5py.File("patterns", "w", driver="core", backing_store=False, libver=_BOUNDS) as memory,
-        h5py.File(path, "w", libver=_BOUNDS, track_order=True) as file,
+        made("patterns", driver="core", backing_store=False, libver=_BOUNDS) as memory,
+        made(path, libver=_BOUNDS, track_order=True) as file,
     ):
         makers = _Makers(h5g.open(memory.id, b"/"))
         root = h5g.open(file.id, b"/")

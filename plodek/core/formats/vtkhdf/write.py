@@ -11,6 +11,7 @@ from typing import Any
 import h5py
 import numpy as np
 
+from plodek.core.doors.hdf5 import made
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cells import SOLIDS, Cells
 from plodek.core.formats.vtk.write import faces_of
@@ -25,7 +26,7 @@ def write(path: Path, cargo: Cargo) -> list[Path]:
     """Write a grid of space."""
     grid = cargo.grid
     regions = grid.regions or {"cells": tuple(range(len(grid.xyz)))}
-    with h5py.File(path, "w", track_order=True) as file:
+    with made(path, track_order=True) as file:
         root = file.create_group("VTKHDF", track_order=True)
         _mark(root, "PartitionedDataSetCollection")
         assembly = root.create_group("Assembly", track_order=True)

@@ -8,10 +8,10 @@ from __future__ import annotations
 from pathlib import Path
 from xml.sax.saxutils import quoteattr
 
-import h5py
 import numpy as np
 
 from plodek.core.arrays import Ints
+from plodek.core.doors.hdf5 import made
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cells import HEXA, PENTA, PYRA, QUAD, SOLIDS, TRI, Cells, Kind
 
@@ -34,7 +34,7 @@ def write(path: Path, cargo: Cargo) -> list[Path]:
     total = sum(solid.values()) + sum(len(corners) for *_, corners in outer)
     size = sum(n * (k.corners + 1) for k, n in solid.items()) + sum(c.size + len(c) for *_, c in outer)
     arrays = path.with_suffix(".h5")
-    with h5py.File(arrays, "w") as file:
+    with made(arrays) as file:
         points = file.create_dataset("points", (cells.numbering.count, 3), dtype=np.float64)
         for start, nodes in cells.points(cargo):
             points[start : start + len(nodes)] = nodes
