@@ -83,7 +83,8 @@ def make_all(
                 _add(project, file, kept_file)
             _revise(project, 0, None, one, now)
             made.append(project)
-        _need_room(owner or "")
+        if any(files for _, _, files in several):  # a project without any takes no room
+            _need_room(owner or "")
     return made
 
 
