@@ -12,7 +12,7 @@ EDITS = 12
 
 
 def edit(someone, project, value):
-    base = someone.ask("GET", f"projects/{project}/recipe")[1]["revision"]
+    base = someone.ask("GET", f"projects/{project}/recipe")[1].get("revision", 0)  # 0 while it is deleted
     steps = numbered([{**FRAME, "width": 2.0 + value}])
     return someone.ask("PUT", f"projects/{project}/recipe", {"base": base, "steps": steps})
 
