@@ -16,8 +16,8 @@ from report import QUICK, demo_steps, say, seconds
 from plodek.demo import __path__ as demo_path
 from plodek.server.app import make_app
 from plodek.server.workspace import Workspace
-from tests.server.standing.hostile import FRAME, numbered
-from tests.server.standing.strain import edit_at_once
+from tests.server.standing.hostile import BOX, FRAME, numbered, too_much
+from tests.server.standing.strain import Beside, edit_at_once, send
 from tests.serving import Served, served
 
 WATCHERS, SILENT = (5, 5) if QUICK else (200, 300)
@@ -37,6 +37,8 @@ def answering() -> None:
         found = edit_at_once(server, clients=8, each=EDITS // 2)
         say("slowest of eight clients' edits at once", f"{1e3 * found.slowest:.0f} ms", "< 1000 ms")
         _models(server, Path(folder, "two"))
+        _beside_too_much(server)
+        say("a hand-off of 10 million cells stops", f"{_stopped(server):.2f} s", "< 1 s")
     say(
         "of which writing through to the disk",
         f"{1e3 * _synced(full=True) - 1e3 * _synced(full=False):.1f} ms",
@@ -88,6 +90,33 @@ def _models(server: Served, folder: Path) -> None:
         ours = seconds(lambda: server.ask("GET", f"projects/{project}/model"))
         plain = seconds(lambda: here.get(f"/api/projects/{home}/model"))
     say("a model through an evaluator / in place", f"{ours / plain:.2f} x", "< 1.5 x")
+
+
+def _beside_too_much(server: Served) -> None:
+    """Compare models that somebody asks for beside what is too much with the same ones asked for alone."""
+    with Beside(server) as beside:
+        time.sleep(0.5 if QUICK else 5.0)
+        alone = statistics.median(beside.times)
+        beside.times.clear()
+        for case in too_much()[: 2 if QUICK else None]:
+            send(server, case)
+        median, slowest = statistics.median(beside.times), max(beside.times)
+    say("a model beside what is too much / alone", f"{median / alone:.1f} x", "< 5 x")
+    say("the slowest of these", f"{slowest:.2f} s", "< 1 s")
+
+
+def _stopped(server: Served) -> float:
+    """Give the seconds from asking until a long hand-off has stopped."""
+    cells = 10**5 if QUICK else 10**7
+    rest = {"kind": "patch", "name": "all", "type": "wall", "faces": {"rest": True}}
+    project = server.project(numbered([BOX, {"kind": "budget", "cells": cells}, rest]))
+    job = server.ask("POST", f"projects/{project}/handoffs", {})[1]["id"]
+    time.sleep(2.0)
+    began = time.perf_counter()
+    server.ask("POST", f"jobs/{job}/stop")
+    while server.ask("GET", f"jobs/{job}")[1]["state"] in ("waiting", "running"):
+        time.sleep(0.02)
+    return time.perf_counter() - began
 
 
 def _synced(*, full: bool) -> float:

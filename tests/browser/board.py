@@ -49,7 +49,7 @@ class Board:
         self.page.goto(self.address)
         self.page.get_by_label("Name of the new project").fill(name)
         self.page.get_by_role("button", name="Start from the demo").click()
-        expect(self.stop("Check")).to_contain_text("gate passed", timeout=60_000)
+        expect(self.stop("Check")).to_contain_text("gate passed")
 
     def drag(self, handle: Locator, up: float) -> None:
         """Drag a handle up by pixels, once it stands still: what is new on the screen may still move."""

@@ -9,7 +9,7 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from tests.browser.board import Board
 from tests.serving import served
 
-expect.set_options(timeout=30_000)  # drawing in software, two at a time on two cores, is slow at times
+expect.set_options(timeout=300_000)  # drawing in software, two at a time on two cores, is slow at times
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -58,7 +58,7 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
 def page(browser: Browser) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     found = context.new_page()
-    found.set_default_timeout(40_000)
+    found.set_default_timeout(300_000)
     mistakes: list[str] = []
     found.on("pageerror", lambda error: mistakes.append(str(error)))
     yield found

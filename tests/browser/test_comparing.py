@@ -75,7 +75,7 @@ def test_two_states_stand_side_by_side(board):
     board.field("Cells in all").fill("3000")
     board.keep()
     board.go("Check")
-    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    expect(board.hand).to_contain_text("gate is passed")
     group = board.hand.get_by_role("group", name="Compare")
     group.get_by_label("Compare with").select_option("revision")
     before = group.get_by_label("Revision").locator("option", has_text="frame added")
@@ -114,7 +114,7 @@ def test_the_distance_between_nodes_of_two_cells_is_told(board):
     page = board.page
     board.box("Distance", "4", "2", "1")
     board.go("Check")
-    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    expect(board.hand).to_contain_text("gate is passed")
     board.page.get_by_role("button", name="Go there").first.click()
     nodes = board.hand.get_by_role("group", name="Distance between nodes")
     nodes.get_by_role("button", name="Measure from it").click()
@@ -129,7 +129,7 @@ def test_the_distance_between_nodes_of_two_cells_is_told(board):
 def test_a_report_is_downloaded_with_the_words_typed(board, tmp_path):
     board.box("Reported", "4", "2", "1")
     board.go("Check")
-    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    expect(board.hand).to_contain_text("gate is passed")
     group = board.hand.get_by_role("group", name="Report")
     group.get_by_label("Title of the report").fill("Weir, second try")
     group.get_by_label("Note of the report").fill("Look at the bed.")

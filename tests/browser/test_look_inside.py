@@ -9,7 +9,7 @@ def test_sections_are_added_moved_and_kept(board):
     page = board.page
     board.box("Look inside", "4", "2", "1")
     board.go("Check")
-    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    expect(board.hand).to_contain_text("gate is passed")
     group = board.hand.get_by_role("group", name="Sections")
     expect(group).to_contain_text("Look inside")
     group.get_by_label("Add a section").select_option("x")
@@ -94,7 +94,7 @@ def test_a_cell_is_clicked_told_and_walked_from(board):
     page = board.page
     board.box("Probe", "4", "2", "1")
     board.go("Check")
-    expect(board.hand).to_contain_text("gate is passed", timeout=30_000)
+    expect(board.hand).to_contain_text("gate is passed")
     board.settled()
     box = page.locator("canvas").first.bounding_box()
     page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)

@@ -14,7 +14,7 @@ def bring_in(board, file, name):
     page.keyboard.press("i")
     page.get_by_label("Geometry file from disk").set_input_files(file)
     board.field("Name").fill(name)
-    expect(board.field("Geometry file")).to_have_value(re.compile(r"\w+"), timeout=30_000)
+    expect(board.field("Geometry file")).to_have_value(re.compile(r"\w+"))
 
 
 @pytest.fixture

@@ -38,7 +38,7 @@ def opened(board, tmp_path, cells):
         {"kind": "count", "id": f"c{n}", "tier": {"at": at}, "cells": cells} for n, at in enumerate(places)
     ]
     uploaded(board, tmp_path, "Pipe", [*PIPE, *counts])
-    expect(board.stop("Blocks")).to_contain_text("5 blocks", timeout=30_000)
+    expect(board.stop("Blocks")).to_contain_text("5 blocks")
     board.settled()
     board.page.keyboard.press("Alt+4")
     board.page.keyboard.press("s")
@@ -48,7 +48,7 @@ def opened(board, tmp_path, cells):
 def worst(board, name):
     """Give the values of a row of the table, as filled and smoothed."""
     row = board.hand.get_by_role("table", name="Filled and smoothed").get_by_role("row", name=name)
-    expect(row).not_to_contain_text("…", timeout=30_000)
+    expect(row).not_to_contain_text("…")
     return [float(cell.rstrip("°")) for cell in row.get_by_role("cell").all_inner_texts()[1:]]
 
 
@@ -62,7 +62,7 @@ def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_secon
     expect(told).to_contain_text(re.compile(r"5\s+sides move by themselves"))
     expect(told).to_contain_text(re.compile(r"9\s+sides hold their nodes"))
     page.get_by_role("button", name="Run and keep").click()
-    expect(board.stop("Smooth")).to_contain_text("settled", timeout=60_000)
+    expect(board.stop("Smooth")).to_contain_text("settled")
     expect(board.steps.last).to_contain_text("Smooth")
     filled, smoothed = worst(board, "largest included angle")
     assert filled == 135
@@ -80,15 +80,15 @@ def test_a_butterfly_in_space_is_smoothed_and_compared_and_evened_out_by_a_secon
     board.field("Control").select_option("no control")
     board.field("Start").select_option("from the grid as it is")
     page.get_by_role("button", name="Run and keep").click()
-    expect(board.hand).to_contain_text(re.compile(r"run 2\s*5 sweeps"), timeout=60_000)
+    expect(board.hand).to_contain_text(re.compile(r"run 2\s*5 sweeps"))
     expect(board.hand).to_contain_text(re.compile(r"run 1\s*\d+ sweeps, settled"))
     page.get_by_role("button", name="Undo").click()
-    expect(board.hand).not_to_contain_text("run 2", timeout=60_000)
+    expect(board.hand).not_to_contain_text("run 2")
     expect(board.stop("Smooth")).to_contain_text("settled")  # what the first run gave is still there
     earlier = board.hand.get_by_role("region", name="Earlier runs").get_by_role("group").first
     expect(earlier).to_contain_text("Smooth, Smooth")
     earlier.get_by_role("button", name="Bring back").click()
-    expect(board.hand).to_contain_text(re.compile(r"run 2\s*5 sweeps"), timeout=60_000)
+    expect(board.hand).to_contain_text(re.compile(r"run 2\s*5 sweeps"))
     board.steps.last.get_by_role("button", name="5", exact=True).click()
     expect(told).to_contain_text(re.compile(r"14\s+sides hold their nodes"))
 
@@ -100,10 +100,10 @@ def stopped(board):
     board.field("Settled below a move of").fill("0")
     page.get_by_role("button", name="Run and keep").click()
     status = page.get_by_label("Smoothing", exact=True)
-    expect(status).to_contain_text("of 90\u202f000", timeout=60_000)
-    expect(status.get_by_role("img", name=re.compile("largest move"))).to_be_visible(timeout=30_000)
+    expect(status).to_contain_text("of 90\u202f000")
+    expect(status.get_by_role("img", name=re.compile("largest move"))).to_be_visible()
     page.get_by_role("button", name="Stop, and keep what is reached").click()
-    expect(board.stop("Smooth")).to_contain_text("stopped", timeout=60_000)
+    expect(board.stop("Smooth")).to_contain_text("stopped")
     expect(status).to_have_count(0)
     return int(re.search(r"(\d+)\s+sweeps", board.steps.last.inner_text().replace("\n", " ")).group(1))
 
@@ -118,7 +118,7 @@ def test_a_stopped_run_keeps_what_was_reached(board, tmp_path):
     steps[1]["points"] = [[0.4, 0.2], [1.6, 0.2]]  # a low one, which does not fold
     steps[2]["cells"] = 30_000
     uploaded(board, tmp_path, "Low bump", steps)
-    expect(board.stop("Check")).not_to_contain_text("folded", timeout=30_000)
+    expect(board.stop("Check")).not_to_contain_text("folded")
     board.settled()
     board.page.keyboard.press("Alt+4")
     board.page.keyboard.press("s")
@@ -129,20 +129,20 @@ def test_a_stopped_run_keeps_what_was_reached(board, tmp_path):
     expect(board.field("Control")).to_have_value("no control")
     board.field("Settled below a move of").fill("1 mm")
     board.page.get_by_role("button", name="Run and keep").click()
-    expect(board.hand).to_contain_text(re.compile(r"run 2\s*\d+ sweeps, settled"), timeout=60_000)
+    expect(board.hand).to_contain_text(re.compile(r"run 2\s*\d+ sweeps, settled"))
 
 
 def test_folded_cells_are_untangled_by_advice_and_the_worst_ones_polished(board, tmp_path):
     uploaded(board, tmp_path, "Bump", BUMP)
     page = board.page
-    expect(board.stop("Check")).to_contain_text("folded cells", timeout=30_000)
+    expect(board.stop("Check")).to_contain_text("folded cells")
     board.settled()
     board.go("Check")
-    expect(board.hand).to_contain_text(re.compile(r"\d+ cells are folded: untangling"), timeout=30_000)
+    expect(board.hand).to_contain_text(re.compile(r"\d+ cells are folded: untangling"))
     page.get_by_role("button", name="Untangle", exact=True).last.click()
     expect(page.get_by_role("form", name="Untangle")).to_be_visible()
     page.get_by_role("button", name="Run and keep").click()
-    expect(board.stop("Smooth")).to_contain_text("settled", timeout=60_000)
+    expect(board.stop("Smooth")).to_contain_text("settled")
     expect(board.steps.last).to_contain_text("Untangle")
     before, after = worst(board, "folded cells")
     assert before > 0
@@ -150,12 +150,10 @@ def test_folded_cells_are_untangled_by_advice_and_the_worst_ones_polished(board,
     assert worst(board, "scaled Jacobian")[1] > 0
     page.get_by_role("button", name="Polish", exact=True).last.click()
     page.get_by_role("button", name="Run and keep").click()
-    expect(board.hand).to_contain_text(
-        re.compile(r"Polish, run 2\s*\d[\d\s]* sweeps, settled"), timeout=60_000
-    )
+    expect(board.hand).to_contain_text(re.compile(r"Polish, run 2\s*\d[\d\s]* sweeps, settled"))
     expect(board.hand).to_contain_text(re.compile(r"Untangle, run 1"))
     page.get_by_role("button", name="Undo").click()
-    expect(board.hand).not_to_contain_text("run 2", timeout=60_000)
+    expect(board.hand).not_to_contain_text("run 2")
 
 
 def test_a_run_that_fails_is_not_begun_again_by_itself_and_is_run_when_asked(board, tmp_path):
@@ -169,7 +167,7 @@ def test_a_run_that_fails_is_not_begun_again_by_itself_and_is_run_when_asked(boa
     ))  # fmt: skip
     run = {"kind": "smooth", "id": "s", "sweeps": 5, "control": "no control"}
     uploaded(board, tmp_path, "Fails", [BUMP[0], BUMP[2], run])
-    expect(board.stop("Blocks")).to_contain_text("1 block", timeout=30_000)
+    expect(board.stop("Blocks")).to_contain_text("1 block")
     board.page.keyboard.press("Alt+4")
     expect(board.hand).to_contain_text("has not been smoothed")
     board.page.wait_for_timeout(3000)
@@ -196,7 +194,7 @@ def test_an_answer_that_comes_late_stops_no_run_of_another_project(board, tmp_pa
     uploaded_here = tmp_path / "b.json"
     uploaded_here.write_text(json.dumps({"plodek": 3, "name": "B", "steps": [BUMP[0]]}))
     board.page.get_by_label("Recipe file").set_input_files(uploaded_here)
-    expect(board.stop("Blocks")).to_contain_text("1 block", timeout=30_000)
+    expect(board.stop("Blocks")).to_contain_text("1 block")
     held[0].continue_()
     board.page.wait_for_timeout(1500)
     assert stopped == []

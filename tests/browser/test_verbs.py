@@ -163,7 +163,7 @@ def test_gliding_sides_no_control_and_a_law_in_depth(framed):
     framed.field("Control").select_option("no control")
     framed.hand.get_by_label("Sides that glide by rule").select_option(label="side y+")
     page.get_by_role("button", name="Run and keep").click()
-    expect(framed.stop("Smooth")).to_contain_text("sweeps", timeout=30_000)
+    expect(framed.stop("Smooth")).to_contain_text("sweeps")
     page.keyboard.press("Alt+2")
     page.keyboard.press("e")
     framed.field("Depth").fill("2")

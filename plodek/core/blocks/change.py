@@ -36,6 +36,8 @@ class Change:
     surfaces: Mapping[str, Surface] = field(default_factory=dict)
     #: Old corners that the operation gave other places: they are put back onto the surfaces of their sides.
     moved: Collection[str] = ()
+    #: New corners, each with the old corner or the edge that it came of; in the order they were made.
+    origins: Mapping[str, Name] = field(default_factory=dict)
 
 
 def renamed_pieces(before: Layout, names: Mapping[str, str]) -> dict[Name, tuple[Name, ...]]:

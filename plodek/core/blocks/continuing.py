@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import TypeAlias
 
 from plodek.core.blocks import tables
-from plodek.core.blocks.layout import Edge, Layout, Side, Use, side_of
+from plodek.core.blocks.layout import Edge, Layout, Side, Use
 
 #: An edge, and the corner at one of its ends.
 EdgeEnd: TypeAlias = tuple[Edge, str]
@@ -38,11 +38,8 @@ def _joints(layout: Layout) -> Iterator[tuple[Use, Use, Mapping[str, str]]]:
     for uses in layout.sides.values():
         if len(uses) > 1 and not any(layout.blocks[use.block].hollow for use in uses):
             yield uses[0], uses[1], {}
-    for twin in layout.twins:
-        for side, use in layout.outer.items():
-            driven = layout.outer.get(side_of(*(twin.corners.get(c, "") for c in side)))
-            if driven is not None:
-                yield use, driven, twin.corners
+    for twin, side, driven in layout.twin_sides:
+        yield layout.outer[side], layout.outer[driven], twin.corners
 
 
 def leaving(layout: Layout, walls: Iterable[Side]) -> dict[Edge, set[str]]:

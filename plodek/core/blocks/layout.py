@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Literal, TypeAlias
+from typing import Literal, TypeAlias, TypeVar
 
 import numpy as np
 from propcache.api import cached_property
@@ -25,6 +25,7 @@ Edge: TypeAlias = tuple[str, str]
 Side: TypeAlias = tuple[str, ...]
 #: What a name that was divided stands for afterwards: an edge, a side or a block.
 Name: TypeAlias = Edge | Side | str
+T = TypeVar("T", str, Edge)
 
 
 def side_of(*corners: str) -> Side:
@@ -40,6 +41,23 @@ def edge_of(a: str, b: str) -> Edge:
 def stable_id(*origin: str) -> str:
     """Make an id from what an entity was made of: never a running number, so other steps leave it alone."""
     return hashlib.blake2s("/".join(origin).encode(), digest_size=5).hexdigest()
+
+
+def _in_the_end(driven: Iterable[tuple[T, T, Move]]) -> dict[T, tuple[T, Move]]:
+    """Follow what is driven, by what and with which move, up to what nothing drives."""
+    first: dict[T, tuple[T, Move]] = {}
+    for name, source, move in driven:
+        if name != source:
+            first.setdefault(name, (source, move))
+    found = {}
+    for name, (source, move) in first.items():
+        passed = {name}
+        while source in first and source not in passed:
+            passed.add(source)
+            source, before = first[source]
+            move = before.then(move)
+        found[name] = source, move
+    return found
 
 
 @dataclass(frozen=True)
@@ -82,19 +100,26 @@ class Follow:
 
 @dataclass(frozen=True)
 class Twin:
-    """Two point-matched parts of the boundary: ``corners`` of the driving side to those of the driven.
+    """Point-matched parts of the boundary: driving ``sides``, each with the corners of the one it drives.
 
-    The driven side is the driving one after ``move``.
+    They stand in the order of the driving side's own: the first drives the first. A driven side is the
+    driving one after ``move``. Which corners and edges drive others follows from the sides alone.
     """
 
     name: str
     move: Move
-    corners: Mapping[str, str]
+    sides: Mapping[Side, tuple[str, ...]]
 
-    def edge(self, edge: Edge) -> Edge | None:
-        """Give the driven edge of a driving one, None for any other."""
-        a, b = (self.corners.get(c) for c in edge)
-        return None if a is None or b is None else edge_of(a, b)
+    @cached_property
+    def corners(self) -> dict[str, str]:
+        """The corners of driving sides, each with the one that it drives."""
+        return {a: b for side, image in self.sides.items() for a, b in zip(side, image, strict=True)}
+
+    def renamed(self, names: Mapping[str, str]) -> Twin:
+        """Let corners become others."""
+        pairs = {names.get(a, a): names.get(b, b) for a, b in self.corners.items()}
+        sides = (side_of(*(names.get(c, c) for c in side)) for side in self.sides)
+        return replace(self, sides={side: tuple(pairs[c] for c in side) for side in sides})
 
 
 @dataclass(frozen=True)
@@ -211,8 +236,32 @@ class Layout:
     @cached_property
     def paired(self) -> set[Side]:
         """The outer sides that are matched with twins."""
-        ends = [set(corners) for twin in self.twins for corners in (twin.corners, twin.corners.values())]
-        return {side for side in self.outer if any(end.issuperset(side) for end in ends)}
+        return {side for _, *both in self.twin_sides for side in both}
+
+    @cached_property
+    def twin_sides(self) -> list[tuple[Twin, Side, Side]]:
+        """The outer sides that drive others, with their twins and the sides driven."""
+        pairs = ((twin, side, side_of(*image)) for twin in self.twins for side, image in twin.sides.items())
+        return [(twin, a, b) for twin, a, b in pairs if a in self.outer and b in self.outer]
+
+    @cached_property
+    def twin_edges(self) -> list[tuple[Twin, Edge, Edge]]:
+        """The edges around driving sides that others are driven by, with their twins and the edges driven."""
+        found: dict[tuple[str, Edge], tuple[Twin, Edge, Edge]] = {}
+        for twin, side, _ in self.twin_sides:
+            for a, b in self.rim_of(side):
+                found[twin.name, (a, b)] = twin, (a, b), edge_of(twin.corners[a], twin.corners[b])
+        return list(found.values())
+
+    @cached_property
+    def driven_corners(self) -> dict[str, tuple[str, Move]]:
+        """The corners that twins drive, with what drives each in the end, and the move from there."""
+        return _in_the_end((b, a, twin.move) for twin in self.twins for a, b in twin.corners.items())
+
+    @cached_property
+    def driven_edges(self) -> dict[Edge, tuple[Edge, Move]]:
+        """The edges that twins drive, with what drives each in the end, and the move from there."""
+        return _in_the_end((b, a, twin.move) for twin, a, b in self.twin_edges)
 
     @cached_property
     def borders(self) -> dict[Side, tuple[str, str]]:
@@ -295,17 +344,12 @@ class Layout:
     def tidied(self) -> Layout:
         """Drop corners, and shapes of edges and sides, that no block uses any more."""
         used = {c for block in self.blocks.values() for c in block.corners}
-        twins = [
-            replace(t, corners={a: b for a, b in t.corners.items() if a in used and b in used})
-            for t in self.twins
-        ]
         slim = replace(
             self,
             corners={c: corner for c, corner in self.corners.items() if c in used},
             follows={e: f for e, f in self.follows.items() if e in self.edges},
             bends={e: b for e, b in self.bends.items() if e in self.edges},
             lies={s: name for s, name in self.lies.items() if s in self.sides},
-            twins=tuple(t for t in twins if t.corners),
             moulds={name: mould for name, mould in self.moulds.items() if self._still(name, mould)},
         )
         # What was derived from the blocks, which are the same, need not be derived again.
@@ -345,9 +389,7 @@ class Layout:
             follows=follows,
             bends=bends,
             lies={side_of(*(there(c) for c in s)): name for s, name in self.lies.items()},
-            twins=tuple(
-                replace(t, corners={there(a): there(b) for a, b in t.corners.items()}) for t in self.twins
-            ),
+            twins=tuple(twin.renamed(names) for twin in self.twins),
             moulds={
                 name if isinstance(name, str) else side_of(*(there(c) for c in name)): mould.renamed(names)
                 for name, mould in self.moulds.items()

@@ -84,12 +84,8 @@ def tiers(layout: Layout) -> tuple[Tier, ...]:
             ways = [(corners[a], corners[b]) for a, b in pair if corners[a] != corners[b]]
             for other in ways[1:]:
                 found.join(ways[0], other)
-    for twin in layout.twins:
-        for a, b in layout.edges:
-            if a in twin.corners and b in twin.corners:
-                driven = twin.corners[a], twin.corners[b]
-                if edge_of(*driven) in layout.edges:
-                    found.join((a, b), driven)
+    for twin, (a, b), _ in layout.twin_edges:
+        found.join((a, b), (twin.corners[a], twin.corners[b]))
     return found.tiers()
 
 

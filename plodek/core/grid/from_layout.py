@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 
 from plodek.core.blocks import tables
-from plodek.core.blocks.layout import Edge, Layout, Side, Use, edge_of, side_of
+from plodek.core.blocks.layout import Edge, Layout, Side, Use, edge_of
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.grid.window import Interface, Pole, Seam, Window
 
@@ -37,12 +37,9 @@ def periodic_of(layout: Layout) -> tuple[Interface, ...]:
     """Find the pairs of twin sides, the driving one first."""
     index = _index(layout)
     found = []
-    for twin in layout.twins:
-        for side, use in layout.outer.items():
-            driven = layout.outer.get(side_of(*(twin.corners.get(c, "") for c in side)))
-            if driven is not None and driven != use:
-                plain = _interface(layout, index, use, driven, twin.corners)
-                found.append(Interface(plain.first, plain.second, plain.orientation, twin.move))
+    for twin, side, driven in layout.twin_sides:
+        plain = _interface(layout, index, layout.outer[side], layout.outer[driven], twin.corners)
+        found.append(Interface(plain.first, plain.second, plain.orientation, twin.move))
     return tuple(found)
 
 

@@ -189,18 +189,19 @@ class _TakingUp:
 
     def _twins(self, names: Mapping[int, str]) -> Iterator[Twin]:
         """Give the twins, one for all that have the same move."""
-        found: list[tuple[Move, dict[str, str]]] = []
+        found: list[tuple[Move, dict[Side, tuple[str, ...]]]] = []
         for joint in self.grid.periodic:
             move = joint.move
             assert move is not None
             pairs = {names[a]: names[b] for a, b in self.pieces.met(joint)}
+            sides = {side: tuple(pairs[c] for c in side) for side in self.pieces.sides(joint.first, names)}
             same = next((own for one, own in found if _alike(one, move, self.near)), None)
             if same is None:
-                found.append((move, pairs))
+                found.append((move, sides))
             else:
-                same |= pairs
-        for number, (move, pairs) in enumerate(found, 1):
-            yield Twin(f"twin-{number}", move, pairs)
+                same |= sides
+        for number, (move, sides) in enumerate(found, 1):
+            yield Twin(f"{self.step}-{number}", move, sides)
 
     def _patches(self, names: Mapping[int, str]) -> list[tuple[str, PatchType, tuple[Side, ...]]]:
         found = []

@@ -214,7 +214,7 @@ def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
 
 def _twins_at_noses(model: Model, angles: CornerAngles) -> list[Advice]:
     layout = model.layout
-    corners = {c for twin in layout.twins for pair in twin.corners.items() for c in pair}
+    corners = dict.fromkeys(c for twin in layout.twins for pair in twin.corners.items() for c in pair)
     found = []
     for corner in corners:
         place = layout.places([corner])

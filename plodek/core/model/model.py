@@ -17,7 +17,7 @@ from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, Use, edg
 from plodek.core.blocks.moulds.after import moulded
 from plodek.core.blocks.normals import slants
 from plodek.core.blocks.operations.keep import kept_on
-from plodek.core.blocks.operations.twins import check_twins, driven
+from plodek.core.blocks.operations.twins import carried, driven
 from plodek.core.blocks.sides import opposite, side_corners
 from plodek.core.blocks.tiers import Tier
 from plodek.core.budget import need
@@ -320,6 +320,9 @@ class Model:
         A cut ``along_lift`` leaves a lift whole. Raises OverBudget for too many blocks.
         """
         need("blocks", len(change.layout.blocks))
+        if self.layout.twins:
+            layout = carried(self.layout, change.layout, change.pieces, change.origins)
+            change = replace(change, layout=layout)
         pieces = dict(self.pieces)
         for name, parts in change.pieces.items():
             if parts != (name,):
@@ -345,7 +348,7 @@ class Model:
         if self.layout.moulds:
             done = moulded(self.layout, replace(change, layout=kept), self.laid.paths, self.laid.nodes)
             kept, spacing = done.layout, spacing.kept_at(done.nodes)
-        layout = check_twins(driven(kept, guides))
+        layout = driven(kept, guides)
         operations = self.operations
         if self.lift:
             operations = (self.lift.after(change, layout, along=along_lift), *operations[1:])

@@ -263,12 +263,13 @@ def test_twins_stay_matched_whatever_happens_to_one_side():
         assert len(twin.corners) == 4
         grid = build.filled_grid(model)
         sides = {"low": {}, "high": {}}
+        driven = {edge: other for _, edge, other in model.layout.twin_edges}
         for side in model.unnamed:
             key = tuple(sorted(side))
             nodes = model.laid.paths[key].at(model.laid.nodes[key])
-            if set(side) <= set(twin.corners):
-                sides["low"][twin.edge(key)] = nodes
-            elif set(side) <= set(twin.corners.values()):
+            if key in driven:
+                sides["low"][driven[key]] = nodes
+            elif key in driven.values():
                 sides["high"][key] = nodes
         for key, nodes in sides["low"].items():
             high = sides["high"][key]

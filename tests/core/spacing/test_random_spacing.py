@@ -117,13 +117,12 @@ def test_twins_have_the_same_nodes_whatever_is_wished(wishes):
         [*PLANE[1:4], TWIN], [w for w in wishes if w[0] not in ("wall-layer", "by curvature")]
     )
     (twin,) = model.layout.twins
-    pairs = {edge: twin.edge(edge) for edge in model.paths}
-    assert any(pairs.values())
-    for edge, driven in pairs.items():
-        if driven is not None:
-            same = (edge[0] < edge[1]) == (twin.corners[edge[0]] < twin.corners[edge[1]])
-            s, other = model.laid.nodes[edge], model.laid.nodes[driven]
-            assert np.abs(s - (other if same else 1 - other[::-1])).max() < 1e-9
+    pairs = model.layout.twin_edges
+    assert pairs
+    for _, edge, driven in pairs:
+        same = (edge[0] < edge[1]) == (twin.corners[edge[0]] < twin.corners[edge[1]])
+        s, other = model.laid.nodes[edge], model.laid.nodes[driven]
+        assert np.abs(s - (other if same else 1 - other[::-1])).max() < 1e-9
 
 
 @pytest.mark.slow

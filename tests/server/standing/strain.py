@@ -5,12 +5,13 @@ import random
 import signal
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from plodek.core.errors import OwnMistake
 from tests.server.standing.hostile import FRAME, Case, numbered
-from tests.serving import Served, runs, start_server
+from tests.serving import Served, resident, runs, start_server
 
 
 @dataclass
@@ -22,6 +23,42 @@ class Figures:
     slowest: float = 0.0
     wrong: list[str] = field(default_factory=list)
     changing: threading.Lock = field(default_factory=threading.Lock)
+
+
+class Beside:
+    """Asks meanwhile for the model of a small project, again and again, and looks how much memory processes have."""
+
+    def __init__(self, server: Served) -> None:
+        self._server, self._home = server, server.project(width(4.0))
+        self.memory, self.wrong, self.times = 0, list[int](), list[float]()
+        self._end = threading.Event()
+        self._threads = [threading.Thread(target=self._look, args=(do,)) for do in (self._ask, self._weigh)]
+
+    def __enter__(self) -> "Beside":
+        self._ask()
+        self.times.clear()
+        for thread in self._threads:
+            thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._end.set()
+        for thread in self._threads:
+            thread.join()
+
+    def _look(self, do: Callable[[], None]) -> None:
+        while not self._end.wait(0.1):
+            do()
+
+    def _ask(self) -> None:
+        began = time.monotonic()
+        status, _ = self._server.ask("GET", f"projects/{self._home}/model")
+        self.times.append(time.monotonic() - began)
+        if status != 200:
+            self.wrong.append(status)
+
+    def _weigh(self) -> None:
+        self.memory = max(self.memory, *(resident(pid) for pid in self._server.family))
 
 
 def width(value: float) -> list[dict]:
@@ -106,7 +143,7 @@ def kill_whole(data: Path, hows: list[signal.Signals], edits: int) -> Figures:
         if len(family) < 4:
             found.wrong.append(f"only {len(family)} processes ran")
         server.kill(how or signal.SIGKILL)
-        until = time.monotonic() + 4.0
+        until = time.monotonic() + 30.0
         while any(runs(pid) for pid in family) and time.monotonic() < until:
             time.sleep(0.05)
         found.wrong += [f"process {pid} is left after {how}" for pid in family if runs(pid)]

@@ -18,7 +18,6 @@ from plodek.core.blocks.layout import (
     Layout,
     Name,
     Side,
-    Twin,
     edge_of,
     stable_id,
 )
@@ -148,9 +147,9 @@ class _Cutter:
             follows=self.follows,
             bends=self.bends,
             lies=self.lies if self.layout.dim == 3 else self.layout.lies,
-            twins=self._twins(),
         )
-        return Cut(check(layout.tidied()), pieces, self.shares, middle=self.middle)
+        origins: dict[str, Name] = {corner: edge for edge, corner in self.middle.items()}
+        return Cut(check(layout.tidied()), pieces, self.shares, origins=origins, middle=self.middle)
 
     def _divide(self, edge: Edge, fraction: float) -> None:
         path = edge_path(self.layout, self.guides, edge)
@@ -283,17 +282,6 @@ class _Cutter:
                 for piece, low, high in self._halves_of(edge, self.middle[edge], 0.5):
                     self.bends[piece] = Part(bend, low, high)
         return self.middle[edge]
-
-    def _twins(self) -> tuple[Twin, ...]:
-        found = []
-        for twin in self.layout.twins:
-            pairs = dict(twin.corners)
-            for edge, middle in self.middle.items():
-                driven = twin.edge(edge)
-                if driven in self.middle:
-                    pairs[middle] = self.middle[driven]
-            found.append(replace(twin, corners=pairs))
-        return tuple(found)
 
 
 def _from_chord(xyz: Floats) -> Floats:

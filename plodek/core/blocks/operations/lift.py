@@ -128,7 +128,12 @@ def _stood_up(
     pairs = {
         a: b for one, other in twin.corners.items() for a, b in zip(above[one], above[other], strict=True)
     }
-    return replace(twin, corners=pairs)
+    sides = [
+        side_of(*(above[c][m] for m in (n, n + 1) for c in edge))
+        for edge in twin.sides
+        for n in range(len(moves) - 1)
+    ]
+    return replace(twin, sides={side: tuple(pairs[c] for c in side) for side in sides if len(set(side)) > 2})
 
 
 class _Shapes:

@@ -9,7 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Edge, Layout, Side, Twin, edge_of
+from plodek.core.blocks.layout import Edge, Layout, Name, Side, Twin, edge_of, side_of
 from plodek.core.errors import Refused
 from plodek.core.shape.curves.compound import MovedCurve, Part
 from plodek.core.shape.guide import Guide
@@ -41,7 +41,7 @@ def match(layout: Layout, name: str, sides: Sequence[Side], others: Sequence[Sid
             if other_way
             else "check the shift or the angle, and cut both sides alike",
         )
-    return Twin(name, move, pairs)
+    return Twin(name, move, {side: tuple(pairs[c] for c in side) for side in sides})
 
 
 def _pairs(
@@ -62,27 +62,131 @@ def _pairs(
 
 
 def twinned(layout: Layout, guides: Mapping[str, Guide], twin: Twin) -> Layout:
-    """Add a pair of twins. Raises Refused where a corner would be driven by two."""
-    taken = {b for t in layout.twins for a, b in t.corners.items() if a != b}
-    if taken & {b for a, b in twin.corners.items() if a != b}:
-        raise Refused("these sides are already driven by a twin", remedy="take that twin out first")
-    return driven(replace(layout, twins=(*layout.twins, twin)), guides)
+    """Add a pair of twins. Raises Refused where a side would be in two, or a corner driven to two places."""
+    taken = {side: old.name for old in layout.twins for side in _both(old)}
+    for side in _both(twin):
+        if side in taken:
+            raise Refused(
+                f"the side {_told(layout, side)} has a twin already",
+                remedy="leave it out here, or take that twin out first",
+            )
+    after = driven(replace(layout, twins=(*layout.twins, twin)), guides)
+    near = SAME_PLACE * layout.size()
+    for old in layout.twins:
+        off = old.move.places(after.places(old.corners)) - after.places(old.corners.values())
+        for corner, far in zip(old.corners.values(), np.abs(off).max(axis=1), strict=True):
+            if far > 10 * near:
+                raise Refused(
+                    f"corner {layout.labels[corner]} would be driven to two places, {far:.3g} apart",
+                    remedy="twins that share corners must bring them to one place: check shift and angle",
+                )
+    return after
 
 
-def check_twins(layout: Layout) -> Layout:
-    """Return the layout, or raise Refused where a side of twins no longer has its twin."""
-    for twin in layout.twins:
-        back = {b: a for a, b in twin.corners.items()}
-        for names, other in ((twin.corners, "driven"), (back, "driving")):
-            for side in layout.outer:
-                image = tuple(sorted(names.get(c, "") for c in side))
-                if "" not in image and image not in layout.outer:
-                    labels = " to ".join(layout.labels[c] for c in side)
-                    raise Refused(
-                        f"the side {labels} would have no twin on the {other} side",
-                        remedy="change both sides alike: choose the blocks at both, or take the twin out",
-                    )
-    return layout
+def _both(twin: Twin) -> list[Side]:
+    """Give the sides that drive and are driven."""
+    return [*twin.sides, *(side_of(*image) for image in twin.sides.values())]
+
+
+def _told(layout: Layout, side: Side) -> str:
+    return " to ".join(layout.labels.get(c, "a new corner") for c in side)
+
+
+def carried(
+    before: Layout,
+    after: Layout,
+    pieces: Mapping[Name, tuple[Name, ...]],
+    origins: Mapping[str, Name],
+) -> Layout:
+    """Let twins go on between the ``pieces`` of their sides, as an operation made them.
+
+    ``origins`` tells of new corners which corner or edge they came of; others are paired by their places.
+    Raises Refused where a side would no longer have its twin.
+    """
+    twins = before.twins
+    if before.blocks is not after.blocks:
+        made_of: dict[Name, list[Side]] = {}
+        for side in before.outer:
+            for part in _parts(pieces, side):
+                made_of.setdefault(part, []).append(side)
+        for twin in twins:
+            _need_whole(twin, after, made_of)
+        twins = tuple(_carried(twin, after, pieces, origins) for twin in twins)
+    names = {twin.name for twin in before.twins}
+    kept = [twin for twin in twins if twin.sides]
+    return replace(after, twins=(*kept, *(twin for twin in after.twins if twin.name not in names)))
+
+
+def _need_whole(twin: Twin, after: Layout, made_of: Mapping[Name, Sequence[Side]]) -> None:
+    """Raise Refused where a side would be of twin sides in part."""
+    sides = set(_both(twin))
+    for part, parts in made_of.items():
+        if part in after.outer and not sides.isdisjoint(parts) and not sides.issuperset(parts):
+            raise Refused(
+                f"the side {_told(after, part)} would be a twin in part only",
+                remedy="match it as a whole, or take the twin out",
+            )
+
+
+def _carried(
+    twin: Twin, after: Layout, pieces: Mapping[Name, tuple[Name, ...]], origins: Mapping[str, Name]
+) -> Twin:
+    pairs = dict(twin.corners)
+    new_of = {origin: corner for corner, origin in origins.items()}
+    for corner, origin in origins.items():
+        ends = [pairs.get(c, "") for c in ([origin] if isinstance(origin, str) else origin)]
+        other = new_of.get(ends[0] if isinstance(origin, str) else edge_of(*ends))
+        if other is not None:
+            pairs[corner] = other
+    found: dict[Side, tuple[str, ...]] = {}
+    for side, image in twin.sides.items():
+        ours, theirs = (
+            [part for part in _parts(pieces, name) if part in after.outer] for name in (side, side_of(*image))
+        )
+        if len(ours) != len(theirs):
+            more = (ours or theirs)[0]
+            raise Refused(
+                f"the side {_told(after, more)} would have no twin on the "
+                f"{'driven' if ours else 'driving'} side",
+                remedy="change both sides alike: choose the blocks at both, or take the twin out",
+            )
+        _pair_by_place(twin.move, after, ours, theirs, pairs)
+        known = set(theirs)
+        for part in ours:
+            other_part = tuple(pairs.get(c, "") for c in part)
+            if side_of(*other_part) not in known:
+                raise Refused(
+                    f"the side {_told(after, part)} would have no twin on the driven side",
+                    remedy="change both sides alike: choose the blocks at both, or take the twin out",
+                )
+            found[part] = other_part
+    return replace(twin, sides=found)
+
+
+def _pair_by_place(
+    move: Move, layout: Layout, ours: Sequence[Side], theirs: Sequence[Side], pairs: dict[str, str]
+) -> None:
+    """Pair corners of which nothing is known with the nearest ones left to where they are moved."""
+    there = {c for side in theirs for c in side}
+    lost = [c for c in dict.fromkeys(c for side in ours for c in side) if pairs.get(c) not in there]
+    if not lost:
+        return
+    taken = {pairs.get(c) for side in ours for c in side}
+    left = [c for c in dict.fromkeys(c for side in theirs for c in side) if c not in taken]
+    if left:
+        gaps = np.linalg.norm(move.places(layout.places(lost))[:, None] - layout.places(left)[None], axis=2)
+        pairs |= {c: left[n] for c, n in zip(lost, np.argmin(gaps, axis=1), strict=True)}
+
+
+def _parts(pieces: Mapping[Name, tuple[Name, ...]], name: Name) -> list[Name]:
+    """Follow a name down to its pieces."""
+    if name not in pieces:
+        return [name]
+    return list(
+        dict.fromkeys(
+            deep for piece in pieces[name] for deep in ([name] if piece == name else _parts(pieces, piece))
+        )
+    )
 
 
 def driven(layout: Layout, guides: Mapping[str, Guide]) -> Layout:
@@ -90,30 +194,32 @@ def driven(layout: Layout, guides: Mapping[str, Guide]) -> Layout:
 
     Received ones that are so already, but for round-off, keep their nodes to the bit.
     """
-    near = SAME_PLACE * layout.size()
-    for twin in layout.twins:
-        corners = dict(layout.corners)
-        moved = twin.move.places(layout.places(twin.corners))
-        for (a, b), xyz in zip(twin.corners.items(), moved, strict=True):
-            if a != b and not (layout.moulds and np.abs(corners[b].xyz - xyz).max() <= near):
-                sign = "pinned" if corners[a].sign == "pinned" else "free"
-                corners[b] = replace(corners[b], xyz=place(xyz), sign=sign, guide=None, fraction=None)  # type: ignore[arg-type]
-        follows, bends = dict(layout.follows), dict(layout.bends)
-        after = replace(layout, corners=corners)
-        for edge in layout.edges:
-            other = twin.edge(edge)
-            if other is None or other == edge or other not in layout.edges:
-                continue
-            if _is_received_twin(after, edge, other, twin, near):
-                continue
-            follows.pop(other, None)
-            bends.pop(other, None)
-            curve = edge_path(after, guides, edge).as_curve()
-            if curve is not None:
-                same = twin.corners[edge[0]] == other[0]
-                bends[other] = MovedCurve(curve if same else Part(curve, 1.0, 0.0), twin.move)
-        layout = replace(after, follows=follows, bends=bends)
+    for _ in layout.twins[:2]:  # what one twin drives may drive in another: then once more
+        for twin in layout.twins:
+            layout = _driven(layout, guides, twin)
     return layout
+
+
+def _driven(layout: Layout, guides: Mapping[str, Guide], twin: Twin) -> Layout:
+    near = SAME_PLACE * layout.size()
+    corners = dict(layout.corners)
+    moved = twin.move.places(layout.places(twin.corners))
+    for (a, b), xyz in zip(twin.corners.items(), moved, strict=True):
+        if a != b and not (layout.moulds and np.abs(corners[b].xyz - xyz).max() <= near):
+            sign = "pinned" if corners[a].sign == "pinned" else "free"
+            corners[b] = replace(corners[b], xyz=place(xyz), sign=sign, guide=None, fraction=None)  # type: ignore[arg-type]
+    follows, bends = dict(layout.follows), dict(layout.bends)
+    after = replace(layout, corners=corners)
+    for _, edge, other in (one for one in layout.twin_edges if one[0] is twin):
+        if other == edge or _is_received_twin(after, edge, other, twin, near):
+            continue
+        follows.pop(other, None)
+        bends.pop(other, None)
+        curve = edge_path(after, guides, edge).as_curve()
+        if curve is not None:
+            same = twin.corners[edge[0]] == other[0]
+            bends[other] = MovedCurve(curve if same else Part(curve, 1.0, 0.0), twin.move)
+    return replace(after, follows=follows, bends=bends)
 
 
 def _is_received_twin(layout: Layout, edge: Edge, other: Edge, twin: Twin, near: float) -> bool:
@@ -124,21 +230,3 @@ def _is_received_twin(layout: Layout, edge: Edge, other: Edge, twin: Twin, near:
     first, second = (edge_path(layout, {}, e).at(_ALONG) for e in (edge, other))
     same = twin.corners[edge[0]] == other[0]
     return bool(np.abs(twin.move.places(first) - (second if same else second[::-1])).max() <= near)
-
-
-def driver(layout: Layout, corner: str) -> tuple[str, Move] | None:
-    """Find the corner that drives another, and the move from it; None where it is not driven."""
-    for twin in layout.twins:
-        for a, b in twin.corners.items():
-            if b == corner and a != b:
-                return a, twin.move
-    return None
-
-
-def driving_edge(layout: Layout, edge: Edge) -> Edge:
-    """Give the edge that drives another; itself where it is not driven."""
-    for twin in layout.twins:
-        back = {b: a for a, b in twin.corners.items()}
-        if edge[0] in back and edge[1] in back:
-            return edge_of(back[edge[0]], back[edge[1]])
-    return edge

@@ -19,7 +19,6 @@ from plodek.core.blocks.layout import (
     Name,
     Side,
     Use,
-    side_of,
     stable_id,
 )
 from plodek.core.blocks.operations.ring.places import Placing, thicknesses
@@ -88,15 +87,6 @@ def ring(
         corners[copy] = placing.copied(corner)
     carried = carried_on(layout, guides, corners, takers, closed, copies, bow)
     lies, side_pieces = opened(layout, takers, closed, copies)
-    twins = []
-    for twin in layout.twins:
-        pairs = {copies[a]: copies[b] for a, b in twin.corners.items() if a in copies and b in copies}
-        stay = {
-            copies.get(a, a): copies.get(b, b)
-            for a, b in twin.corners.items()
-            if not ({a, b} <= copies.keys())
-        }
-        twins.append(replace(twin, corners=dict(twin.corners) | stay | pairs))
     after = replace(
         layout,
         corners=corners,
@@ -104,7 +94,6 @@ def ring(
         follows=carried.follows,
         bends=carried.bends,
         lies=dict(layout.lies) | lies,
-        twins=tuple(twins),
     ).tidied()
     check(after)
     if inverted(after) - inverted(layout):
@@ -122,7 +111,8 @@ def ring(
         )
     pieces: dict[Name, tuple[Name, ...]] = {**side_pieces, **carried.pieces}
     kept = {n: p for n, p in pieces.items() if n not in after.edges and n not in after.sides}
-    return Ring(after, kept, carried.shares, copies=copies, blocks=tuple(rings))
+    origins: dict[str, Name] = {copy: corner for corner, copy in copies.items()}
+    return Ring(after, kept, carried.shares, origins=origins, copies=copies, blocks=tuple(rings))
 
 
 def _beside(layout: Layout, side: Side, inner: set[str]) -> set[str]:
@@ -133,12 +123,8 @@ def _beside(layout: Layout, side: Side, inner: set[str]) -> set[str]:
 
 def _with_twins(layout: Layout, sides: set[Side]) -> set[Side]:
     """Add the twins of sides: a ring that opens on one opens on both."""
-    found = set(sides)
-    for twin in layout.twins:
-        back = {b: a for a, b in twin.corners.items()}
-        for names in (twin.corners, back):
-            found |= {side_of(*(names[c] for c in side)) for side in sides if set(side) <= names.keys()}
-    return sides | (found & layout.sides.keys())
+    twins = [both for _, *both in layout.twin_sides]
+    return sides | {side for both in twins if sides & set(both) for side in both}
 
 
 def _closed_sides(layout: Layout, takers: set[str], where: str, open_sides: set[Side]) -> dict[Side, Use]:

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from plodek.core.blocks.operations.twins import carried
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
@@ -31,7 +32,7 @@ class Hollow(BlockStep):
         if model.layout.dim == 2:
             need_open_blocks(model)
         chosen = selectors.blocks(model, self.blocks)
-        return replace(model, layout=model.layout.with_hollow(chosen, True))
+        return _with_hollow(model, chosen, True)
 
 
 class BringBack(BlockStep):
@@ -51,4 +52,10 @@ class BringBack(BlockStep):
         filled = [b for b in chosen if not model.layout.blocks[b].hollow]
         if len(filled) == len(chosen):
             raise NothingFound("none of these blocks is hollow", remedy="choose a hollow block")
-        return replace(model, layout=model.layout.with_hollow(chosen, False))
+        return _with_hollow(model, chosen, False)
+
+
+def _with_hollow(model: Model, blocks: list[str], hollow: bool) -> Model:
+    """Give the model with blocks taken out or back; twin sides at them go with both of their blocks only."""
+    layout = model.layout.with_hollow(blocks, hollow)
+    return replace(model, layout=carried(model.layout, layout, {}, {}))

@@ -28,13 +28,15 @@ def each_way(tier: Tier, edges: Iterable[Edge], law: EdgeLaw, named: tuple[str, 
 
 def with_twins(model: Model, laws: dict[Edge, EdgeLaw]) -> dict[Edge, EdgeLaw]:
     """Add the twins of edges, driving or driven: they stay equal."""
-    found = dict(laws)
-    for twin in model.layout.twins:
-        for names in (twin.corners, {b: a for a, b in twin.corners.items()}):
-            for (a, b), law in laws.items():
-                if a in names and b in names:
-                    other = edge_of(names[a], names[b])
-                    same = (a < b) == (names[a] < names[b])
-                    if other in model.layout.edges and other != (a, b):
-                        found.setdefault(other, law if same else law.turned())
+    beside: dict[Edge, list[tuple[Edge, bool]]] = {}
+    for twin, edge, other in model.layout.twin_edges:
+        same = twin.corners[edge[0]] == other[0]
+        beside.setdefault(edge, []).append((other, same))
+        beside.setdefault(other, []).append((edge, same))
+    found, ahead = dict(laws), list(laws)
+    for edge in ahead:
+        for other, same in beside.get(edge, ()):
+            if other not in found:
+                found[other] = found[edge] if same else found[edge].turned()
+                ahead.append(other)
     return found

@@ -10,7 +10,6 @@ from pydantic import Field
 from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import edge_of
 from plodek.core.blocks.operations import bend as bending
-from plodek.core.blocks.operations.twins import driver, driving_edge
 from plodek.core.errors import BadValue, Refused
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
@@ -58,7 +57,7 @@ class Bend(BlockStep):
                 raise BadValue(what, remedy="give one edge, and points from its first corner on")
             points = np.array([place_of(model, p) for p in self.points])
         for a, b in named:
-            edge = driving_edge(layout, edge_of(a, b))
+            edge, *_ = layout.driven_edges.get(edge_of(a, b), (edge_of(a, b),))
             way = points if points is None or edge[0] == a else points[::-1]
             layout = bending.bend(layout, model.guides, edge, way)
         return refitted(model, layout)
@@ -92,7 +91,7 @@ class Align(BlockStep):
         model.need_blocks()
         ids = selectors.corners(model, self.corners)
         layout = model.layout
-        driven = next((c for c in ids if driver(layout, c)), None)
+        driven = next((c for c in ids if c in layout.driven_corners), None)
         if driven is not None:
             raise Refused(f"corner {layout.labels[driven]} is driven by its twin", remedy="align the twin")
         if self.to in ("x", "y", "z"):

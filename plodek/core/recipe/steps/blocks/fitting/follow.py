@@ -10,7 +10,6 @@ from pydantic import Field
 
 from plodek.core.blocks.layout import Layout, Side, edge_of
 from plodek.core.blocks.operations import fit
-from plodek.core.blocks.operations.twins import driving_edge
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
@@ -57,7 +56,8 @@ class Follow(BlockStep):
             sides = selectors.sides(model, self.edges)
             lain = fit.lie(model.layout, model.guides, sides, name)
             return refitted(model, lain).reporting(self.id, *_ended(model, lain, guide, sides))
-        found = [driving_edge(model.layout, edge_of(*e)) for e in selectors.edges(model, self.edges)]
+        chosen = (edge_of(*e) for e in selectors.edges(model, self.edges))
+        found = [model.layout.driven_edges.get(e, (e,))[0] for e in chosen]
         chain = list(dict.fromkeys(found))
         return refitted(model, fit.follow(model.layout, model.guides, chain, name))
 

@@ -9,7 +9,6 @@ from pydantic import Field
 
 from plodek.core.arrays import place
 from plodek.core.blocks.operations import fit
-from plodek.core.blocks.operations.twins import driver
 from plodek.core.errors import BadValue, Refused
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
@@ -37,9 +36,8 @@ class Pin(BlockStep):
         need_open_blocks(model)
         found = selectors.corner(model, self.corner)
         xyz = place_of(model, self.to)
-        driving = driver(model.layout, found)
-        if driving is not None:  # a twin's corner moves with the one that drives it
-            found, move = driving
+        if found in model.layout.driven_corners:  # a twin's corner moves with the one that drives it
+            found, move = model.layout.driven_corners[found]
             xyz = place(move.back(np.array([xyz]))[0])
         return refitted(model, fit.pin(model.layout, model.guides, found, xyz))
 
@@ -67,7 +65,7 @@ class Slide(BlockStep):
     def apply(self, model: Model, context: Context) -> Model:
         need_open_blocks(model)
         found = selectors.corner(model, self.corner)
-        if driver(model.layout, found) is not None:
+        if found in model.layout.driven_corners:
             raise Refused(
                 f"corner {model.layout.labels[found]} is driven by its twin", remedy="slide the twin instead"
             )
