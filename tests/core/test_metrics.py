@@ -237,7 +237,9 @@ def test_a_histogram_holds_every_cell_and_its_volume(key):
         assert (np.diff(found.bounds) > 0).all()
 
 
-OWN = {"kind": "own-limit", "metric": "aspect ratio", "limit": 60, "where": "at a patch", "patch": "bed"}
+LIMIT = {"kind": "own-limit", "metric": "aspect ratio", "limit": 60}
+OWN = LIMIT | {"where": "at a patch", "patch": "bed"}
+HEIGHT = {"kind": "own-limit", "metric": "first height", "where": "at a patch", "patch": "bed"}
 
 
 @pytest.mark.parametrize(
@@ -246,10 +248,10 @@ OWN = {"kind": "own-limit", "metric": "aspect ratio", "limit": 60, "where": "at 
         (OWN, True, "aspect ratio at “bed”: worst 50, limit 60"),
         (OWN | {"limit": 40}, False, "aspect ratio at “bed”: 32 cells are above 40, the worst 50"),
         (OWN | {"patch": "hull"}, False, "aspect ratio at “hull”: there is no cell that has it"),
-        (OWN | {"where": "in a region", "region": "fluid", "limit": 49}, False, "in region “fluid”: "),
-        (OWN | {"where": "in blocks", "blocks": {"at": [2, 0, 0.5]}}, True, "aspect ratio in B1: worst 50"),
-        (OWN | {"metric": "first height", "length": "5 mm"}, False, "first height at “bed”: 32 cells are above 0.005 m, the worst 0.01 m"),
-        (OWN | {"metric": "first height", "length": "12 mm"}, True, "worst 0.01 m, limit 0.012 m"),
+        (LIMIT | {"where": "in a region", "region": "fluid", "limit": 49}, False, "in region “fluid”: "),
+        (LIMIT | {"where": "in blocks", "blocks": {"at": [2, 0, 0.5]}}, True, "aspect ratio in B1: worst 50"),
+        (HEIGHT | {"length": "5 mm"}, False, "first height at “bed”: 32 cells are above 0.005 m, the worst 0.01 m"),
+        (HEIGHT | {"length": "12 mm"}, True, "worst 0.01 m, limit 0.012 m"),
         (OWN | {"metric": "y⁺ of the first height", "limit": 1}, False, "there is no cell that has it"),
     ],
 )  # fmt: skip
@@ -276,10 +278,10 @@ def test_a_parts_own_limit_takes_the_place_of_the_general_one_there():
     [
         (OWN | {"metric": "beauty"}, "is no metric"),
         (OWN | {"limit": None}, "no limit for the aspect ratio"),
-        (OWN | {"metric": "first height"}, "the step's length"),
+        (HEIGHT, "the step's length"),
         (OWN | {"patch": ""}, "no patch is named"),
-        (OWN | {"where": "in a region", "region": "air"}, "there is no region “air”"),
-        (OWN | {"where": "in blocks"}, "no block is chosen"),
+        (LIMIT | {"where": "in a region", "region": "air"}, "there is no region “air”"),
+        (LIMIT | {"where": "in blocks"}, "no block is chosen"),
         (FLOW | {"length": "4 miles"}, "length"),
         (FLOW | {"celsius": 300}, "300 °C"),
         (FLOW | {"fluid": "typed"}, "density or viscosity is missing"),

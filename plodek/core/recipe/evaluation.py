@@ -125,6 +125,7 @@ class Evaluator:
             return kept
         if time.monotonic() > until:
             raise over("evaluation_seconds", math.ceil(self._seconds) + 1, self._seconds)
+        step.need_effect()
         found = step.apply(model, context)
         doubtful = doubts_of(step, model)
         if doubtful:

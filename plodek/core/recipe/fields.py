@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from types import NoneType, UnionType
-from typing import Annotated, Any, Literal, TypeAlias, TypeVar, Union, get_args, get_origin
+from typing import Annotated, Any, Literal, TypeAlias, TypeVar, Union, cast, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Field
 from pydantic.config import JsonDict
@@ -36,6 +36,17 @@ class Strict(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, defer_build=True)
 
+    @classmethod
+    def conditions(cls, name: str) -> dict[str, list[str]]:
+        """Give the choices of other fields with which a field counts; with none it always does."""
+        extra = cls.model_fields[name].json_schema_extra
+        when = extra.get("when", {}) if isinstance(extra, dict) else {}
+        return cast(dict[str, list[str]], when)
+
+    def counts(self, name: str) -> bool:
+        """Whether a field has an effect, given the other values of the step."""
+        return all(str(getattr(self, other)) in values for other, values in self.conditions(name).items())
+
 
 #: Where places stand that are left out.
 ORIGIN: list[float | str] = [0.0, 0.0, 0.0]
@@ -44,7 +55,7 @@ Z_AXIS: list[float] = [0.0, 0.0, 1.0]
 
 
 def when(**choices: str | tuple[str, ...]) -> JsonDict:
-    """Say for which choices of other fields the form shows a field."""
+    """Say for which choices of other fields a field counts; elsewhere it is not shown nor taken."""
     shown: JsonDict = {name: [one] if isinstance(one, str) else list(one) for name, one in choices.items()}
     return {"when": shown}
 
@@ -312,10 +323,11 @@ _Part = TypeVar("_Part", bound=Strict)
 
 
 def rewritten(part: _Part, change: Change) -> _Part:
-    """Give a copy of a step or selector with every number and text changed whose type has a meaning."""
+    """Give a copy of a step or selector with all that counts, and whose type has a meaning, changed."""
     found = {
         name: _rewritten(getattr(part, name), field.annotation, field.metadata, change)
         for name, field in type(part).model_fields.items()
+        if part.counts(name)
     }
     return part.model_copy(update=found)
 

@@ -59,20 +59,12 @@ def sentence(step: Step, labels: Mapping[str, str]) -> str:
             continue
         meaning = meanings.get(name)
         widget, unit = (meaning.widget, meaning.unit) if meaning else ("", "")
-        told = _value(values[name], labels, widget, unit) if _plays(step, name) else ""
+        told = _value(values[name], labels, widget, unit) if step.counts(name) else ""
         if told:
             parts.append((told, True))
         else:
             _drop_word(parts)
     return re.sub(r"\s+", " ", "".join(text for text, _ in parts)).strip()
-
-
-def _plays(step: Step, name: str) -> bool:
-    """Whether a field plays a part, given the other values of the step."""
-    extra = type(step).model_fields[name].json_schema_extra
-    when = extra.get("when", {}) if isinstance(extra, dict) else {}
-    assert isinstance(when, dict)
-    return all(str(getattr(step, other)) in list(values) for other, values in when.items())  # type: ignore[arg-type]
 
 
 def _drop_word(parts: list[tuple[str, bool]]) -> None:

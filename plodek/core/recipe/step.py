@@ -66,6 +66,20 @@ class Step(Strict):
         found = {name: meaning_of(f.annotation, f.metadata) for name, f in cls.model_fields.items()}
         return {name: meaning for name, meaning in found.items() if meaning is not None}
 
+    def need_effect(self) -> None:
+        """Raise BadValue for a field that was given a value where it does not count."""
+        for name, field in type(self).model_fields.items():
+            if getattr(self, name) != field.get_default() and not self.counts(name):
+                where = ", ".join(
+                    f"{type(self).model_fields[other].title} “{'” or “'.join(values[:3])}”"
+                    + (" …" if len(values) > 3 else "")
+                    for other, values in self.conditions(name).items()
+                )
+                raise BadValue(
+                    f"“{field.title}” ({name}) has no effect here",
+                    remedy=f"leave it out; it counts with {where}",
+                )
+
     def apply(self, model: Model, context: Context) -> Model:
         """Give the model after this step. Raises PlodekError where it cannot be applied."""
         raise NotImplementedError

@@ -15,7 +15,8 @@ from plodek.core.recipe.rewriting import in_unit
 from plodek.core.recipe.step import STAGES, kinds, kinds_by_name
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Point
-from tests.core.examples import EXAMPLES, FILES, steps_of
+from tests.conftest import numbered
+from tests.core.examples import BOTTOM, EXAMPLES, FILES, FRAME, steps_of
 
 ALL = [kind.name_of_kind() for kind in kinds()]
 SAMPLES = np.linspace(0, 1, 17)
@@ -50,6 +51,41 @@ def test_an_example_applies_and_reads_back_as_it_was_written(kind):
         c: k.xyz for c, k in found.model.layout.corners.items()
     }
     assert again.spacing.counts == found.model.spacing.counts
+
+
+CONDITIONAL = [(kind, field) for kind in kinds() for field in kind.model_fields if kind.conditions(field)]
+
+
+@pytest.mark.parametrize(("kind", "field"), CONDITIONAL, ids=lambda one: getattr(one, "kind", str(one)))
+def test_a_field_is_not_taken_where_it_has_no_effect(kind, field):
+    """For every choice of another field with which it does not count."""
+    steps = [step for step in recipe_of(kind.name_of_kind()).steps if isinstance(step, kind)]
+    (other, allowed), *_ = kind.conditions(field).items()
+    choices = get_args(kind.model_fields[other].annotation)
+    assert set(allowed) <= set(choices) or not choices
+    for choice in sorted(set(choices) - set(allowed)):
+        bare = steps[-1].model_copy(
+            update={name: one.default for name, one in kind.model_fields.items() if not one.is_required()}
+            | {other: choice}
+        )
+        bare.need_effect()
+        with pytest.raises(BadValue, match="has no effect here") as found:
+            bare.model_copy(update={field: ["given"]}).need_effect()
+        assert allowed[0] in found.value.remedy
+
+
+@pytest.mark.parametrize(
+    ("steps", "field"),
+    [
+        ([{"kind": "frame", "width": 2, "height": 1, "outer": 3}], "outer"),
+        ([{"kind": "frame", "shape": "polar", "outer": 3, "axis": [0, 1, 0]}], "axis"),
+        ([FRAME, {"kind": "space", "tier": BOTTOM, "law": "two-sided", "cells": 9, "first": 0.1, "expansion": 6}], "expansion"),
+        ([FRAME, {"kind": "space", "tier": BOTTOM, "law": "tanh", "cells": 9, "first": 0.1, "growth": 1.1}], "growth"),
+    ],
+)  # fmt: skip
+def test_a_step_with_a_field_without_effect_is_refused_by_name(steps, field):
+    found = Evaluator().evaluate(document.of({"steps": numbered(steps)}), FILES)
+    assert field in str(found.error)
 
 
 @pytest.mark.parametrize("kind", ALL)

@@ -123,8 +123,8 @@ function useData(project: number): BoardData | string | Waiting {
   // A draft is tried with all that comes after it, so that its effect is that on the whole grid.
   const seen = useMemo(() => steps.slice(0, upto ?? undefined), [steps, upto]);
   const tried = useMemo(
-    () => (draft && ready ? withDraft(seen, draft, upto, feet) : null),
-    [draft, ready, seen, upto, feet],
+    () => (draft && kind && ready ? withDraft(seen, draft, kind, upto, feet) : null),
+    [draft, kind, ready, seen, upto, feet],
   );
   // A run has no effect to be told against what is there; what it does is told, also where nothing has changed.
   const against = useMemo(
@@ -256,9 +256,10 @@ function useData(project: number): BoardData | string | Waiting {
     await keep.mutateAsync(change).then(then, fail);
   };
   const run = () => {
-    if (!board.draft || board.keeping || !mayChange()) return;
+    const kind = board.draft && kinds?.get(board.draft.step.kind);
+    if (!board.draft || !kind || board.keeping || !mayChange()) return;
     useBoard.setState({ keeping: true });
-    const tried = withDraft(steps, board.draft, board.here, feet);
+    const tried = withDraft(steps, board.draft, kind, board.here, feet);
     const whole = { base, steps: tried, upto: null, keep: true };
     ask({ project, revision: base, upto: null }, whole)
       .then((begun) => {
@@ -292,11 +293,12 @@ function useData(project: number): BoardData | string | Waiting {
     keepDraft: () => {
       // Read where it stands now: a second Enter comes before the screen has been drawn anew.
       const { draft, here: after, keeping } = useBoard.getState();
-      if (!draft || keeping) return;
+      const kind = draft && kinds?.get(draft.step.kind);
+      if (!draft || !kind || keeping) return;
       if (RUNS.has(draft.step.kind)) return run();
       useBoard.setState({ keeping: true });
       const added = draft.isNew;
-      const keepIt = (now: Step[]) => withDraft(now, draft, after, feet);
+      const keepIt = (now: Step[]) => withDraft(now, draft, kind, after, feet);
       keepSteps(keepIt, () =>
         useBoard.setState({
           draft: null,

@@ -1,4 +1,6 @@
 /** The steps' schema as the server publishes it, made ready for forms and sentences. */
+
+import type { Step } from "./types";
 export type Widget =
   | "text"
   | "number"
@@ -132,6 +134,12 @@ export const plays = (field: Field, step: Record<string, unknown>, kind: Kind): 
     const set = step[other] ?? kind.fields.find((f) => f.name === other)?.fallback;
     return values.includes(String(set));
   });
+
+/** A step without what plays no part in it: values of fields that are hidden with the choices made are not kept. */
+export function inPlay(step: Step, kind: Kind): Step {
+  const idle = kind.fields.filter((field) => !plays(field, step, kind)).map((field) => field.name);
+  return Object.fromEntries(Object.entries(step).filter(([name]) => !idle.includes(name))) as Step;
+}
 
 /** Fields that take guides picked in the view. */
 export const GUIDING: ReadonlySet<Widget> = new Set([

@@ -2,7 +2,7 @@
 
 import { lengthText } from "../model/numbers";
 import { type Feet, freshId, placed, placeFor, replaced } from "../model/places";
-import { type Field, GUIDING, type Kind, plays, SELECTING } from "../model/schema";
+import { type Field, GUIDING, inPlay, type Kind, plays, SELECTING } from "../model/schema";
 import { edgeId, type Selection, sameEdge, selectorOf } from "../model/selection";
 import { sizesAlong } from "../model/sizes";
 import type { Model, Step } from "../model/types";
@@ -94,9 +94,16 @@ export const placeOf = (
     ? placeFor(step, steps, here ?? steps.length, feet)
     : steps.findIndex((other) => other.id === step.id);
 
-/** Gives all steps with the draft among them; another tab may have used up its id meanwhile. */
-export function withDraft(steps: Step[], draft: Draft, here: number | null, feet: Feet): Step[] {
-  const { step, isNew } = draft;
+/** Gives all steps with what plays a part of the draft; another tab may have used up its id meanwhile. */
+export function withDraft(
+  steps: Step[],
+  draft: Draft,
+  kind: Kind,
+  here: number | null,
+  feet: Feet,
+): Step[] {
+  const { isNew } = draft;
+  const step = inPlay(draft.step, kind);
   if (!isNew) return replaced(steps, step);
   const taken = steps.some((other) => other.id === step.id);
   const named = taken ? { ...step, id: freshId(step.kind, steps) } : step;

@@ -52,16 +52,20 @@ class OwnLimitStep(Step):
         default=None, title="Blocks", json_schema_extra=when(where="in blocks")
     )
 
+    def need_effect(self) -> None:
+        """Raise BadValue for a metric that is none, too: which fields count follows from it."""
+        if self.metric not in _BY_LABEL:
+            raise BadValue(
+                f"“{self.metric[:80]}” is no metric", remedy=f"the metrics are {', '.join(_BY_LABEL)}"
+            )
+        super().need_effect()
+
     def apply(self, model: Model, context: Context) -> Model:
         own = self._limit(model)
         return replace(model, own_limits=(*model.own_limits, own), known=model.facts)
 
     def _limit(self, model: Model) -> OwnLimit:
-        metric = _BY_LABEL.get(self.metric)
-        if metric is None:
-            raise BadValue(
-                f"“{self.metric[:80]}” is no metric", remedy=f"the metrics are {', '.join(_BY_LABEL)}"
-            )
+        metric = _BY_LABEL[self.metric]
         wanted = self.limit if metric.unit != LENGTH else self.length
         if wanted is None:
             field = "length" if metric.unit == LENGTH else "limit"

@@ -46,6 +46,11 @@ class Openings(Step):
         beyond = next((value for value in self.percent if not 0 <= value <= 100), None)
         if beyond is not None:
             raise BadValue(f"{beyond:g} per cent lies beyond the edge", remedy="give values from 0 to 100")
+        if 0 < max(self.percent) <= 1:
+            raise BadValue(
+                f"{max(self.percent):g} per cent is hardly meant: of the whole edge there are 100",
+                remedy="a quarter is 25; give 100 as the last value where so little is meant",
+            )
         meet = [value for value in self.percent if value not in (0, 100)]
         parts = [_read(part) for part in self.parts.split(",")]
         if len(parts) != len(meet) + 1:

@@ -214,6 +214,11 @@ class Space(SpacingStep):
             if first is None and last is None:
                 raise BadValue("wall layers need a first height", remedy="give it at one end or at both")
             law = replace(law, ratio=self.growth or GROWTH_LIMIT)
+        elif self.cells is not None and self.growth is not None:
+            raise BadValue(
+                f"the {self.law} law takes its growth from the count and the cell sizes",
+                remedy="leave the growth out, or the count: then it follows from the most growth",
+            )
         elif first is None and last is None and not matched:
             raise BadValue(f"the {self.law} law needs a cell size", remedy="give the first or the last cell")
         return law, self.cells
