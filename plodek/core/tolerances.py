@@ -7,6 +7,8 @@ from typing import Final
 
 #: Two places closer than this share of the model's size are one place.
 SAME_PLACE: Final = 1e-9
+#: Corners this close to an extreme or a plane (share of the layout's size) are found by rules as if on it.
+NEARLY_THERE: Final = 1e-6
 #: A corner this close to a guide (share of the guide's length) counts as lying on it.
 ON_GUIDE: Final = 1e-6
 #: A cut closer to an edge's end than this share of the edge is refused.

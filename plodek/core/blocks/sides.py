@@ -1,8 +1,8 @@
-"""Sides of blocks: their normals, the sides opposite, where a row of blocks goes on, what is in the hull."""
+"""Sides of blocks: their normals, the sides opposite, where rows go on, and which are walls of bodies."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
 
 import numpy as np
 import scipy
@@ -11,10 +11,8 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Layout, Side, Use, side_of
 
-#: A side whose middle is farther inside than this share of the layout's size is none of the hull.
+#: A part of the boundary farther inside another than this share of the layout's size lies within it.
 _INSIDE = 1e-3
-#: So many sides are held against all planes of the hull at once.
-_AT_ONCE = 1000
 
 
 def side_corners(layout: Layout, use: Use) -> tuple[str, ...]:
@@ -47,21 +45,26 @@ def block_normal(layout: Layout, use: Use) -> Floats:
     return normal if float(normal @ away) >= 0 else -normal
 
 
-def inside_hull(layout: Layout, sides: Sequence[Side]) -> list[Side]:
-    """Give those of ``sides`` whose middles lie inside the convex hull of all corners.
+def inner_walls(layout: Layout, sides: Iterable[Side]) -> list[Side]:
+    """Give those of ``sides`` that belong to a part of the boundary which lies within another, as bodies do.
 
-    The hull by Quickhull (Barber, Dobkin & Huhdanpaa 1996, ACM Trans. Math. Softw. 22, 469), of scipy.
+    Parts hang together through edges, in the plane through corners.
     """
-    dim = layout.dim
-    corners = layout.places(c for block in layout.filled for c in layout.blocks[block].corners)[:, :dim]
-    middles = np.array([layout.places(side).mean(axis=0)[:dim] for side in sides]).reshape(-1, dim)
-    deep = -_INSIDE * layout.size()
-    reach = np.maximum(corners.min(axis=0) - middles, middles - corners.max(axis=0)).max(axis=1)
-    if np.all(reach >= deep):  # all on the box round it, as of a frame: no hull is needed to know
+    outer = list(layout.outer)
+    rims = [layout.rim_of(side) if layout.dim == 3 else side for side in outer]
+    number = {rim: n for n, rim in enumerate(dict.fromkeys(rim for own in rims for rim in own))}
+    first = [number[own[0]] for own in rims for _ in own]
+    each = [number[rim] for own in rims for rim in own]
+    links = scipy.sparse.coo_array((np.ones(len(each)), (first, each)), shape=(len(number), len(number)))
+    count, part_of = scipy.sparse.csgraph.connected_components(links, directed=False)
+    if count < 2:
         return []
-    planes = scipy.spatial.ConvexHull(np.unique(corners, axis=0)).equations
-    found: list[Side] = []
-    for start in range(0, len(sides), _AT_ONCE):
-        off = np.max(middles[start : start + _AT_ONCE] @ planes[:, :dim].T + planes[:, dim], axis=1)
-        found += [sides[start + n] for n in np.flatnonzero(off < deep).tolist()]
-    return found
+    part = {side: int(part_of[number[own[0]]]) for side, own in zip(outer, rims, strict=True)}
+    low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+    for side, n in part.items():
+        xyz = layout.places(side)
+        low[n], high[n] = np.minimum(low[n], xyz.min(axis=0)), np.maximum(high[n], xyz.max(axis=0))
+    largest = int(np.argmax(np.linalg.norm(high - low, axis=1)))
+    deep = _INSIDE * layout.size()
+    room = np.minimum(low - low[largest], high[largest] - high)[:, : layout.dim].min(axis=1)
+    return [side for side in sides if side in part and room[part[side]] > deep]

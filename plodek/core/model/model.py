@@ -311,8 +311,9 @@ class Model:
         return next(iter(guide.made_of), "bends")
 
     def is_on(self, guide: str, name: str) -> bool:
-        """Whether a guide that is followed is the one named, or one of several joined ones with it."""
-        return guide == name or name in names_in(self.guides.get(guide))
+        """Whether a guide that is followed is the one named, one of the group named, or joined with such."""
+        names = self.groups[name].members if name in self.groups else (name,)
+        return any(one == guide or one in names_in(self.guides.get(guide)) for one in names)
 
     def changed(self, change: Change, *, along_lift: bool = False) -> Model:
         """Give the model after an operation on its layout: names and spacing are carried over.

@@ -21,28 +21,28 @@ _NEARLY_AS_NEAR = 1.05
 def doubts_of(step: Step, model: Model) -> list[str]:
     """Tell where a place of a step has a second candidate nearly as near as the one it found."""
     found = []
-    for name, meaning in step.meanings().items():
+    for name, what in step.finds(model).items():
         selector = getattr(step, name)
-        if meaning.finds is not None and selector is not None:
+        if selector is not None:
             try:
-                found += _doubts(model, meaning.finds, selector)
+                found += _doubts(model, what, selector, step.filled)
             except PlodekError:  # the step's own error says so
                 continue
     return found
 
 
-def _doubts(model: Model, what: fields.Finds, selector: Any) -> list[str]:
+def _doubts(model: Model, what: fields.Finds, selector: Any, filled: bool) -> list[str]:
     """Tell where a place that a selector gives has a second candidate nearly as near as the first."""
     if isinstance(selector, fields.Around):
-        return _doubts(model, "blocks", selector.around)
+        return _doubts(model, "blocks", selector.around, filled)
     if not isinstance(selector, At | Each):
-        return [d for rule in getattr(selector, "any", ()) for d in _doubts(model, what, rule)]
+        return [d for rule in getattr(selector, "any", ()) for d in _doubts(model, what, rule, filled)]
     if not model.layout.blocks:
         return []
     found = []
     for where in places_in(selector):
         at = np.array(place_of(model, where))
-        names, xyz = candidates(model, what)
+        names, xyz = candidates(model, what, filled=filled)
         far = np.linalg.norm(xyz - at, axis=1)
         order = np.argsort(far, kind="stable")[:2]
         if len(order) < 2 or far[order[0]] <= SAME_PLACE * model.layout.size():

@@ -9,12 +9,11 @@ from collections.abc import Iterator
 from contextlib import suppress
 from typing import Any
 
-import numpy as np
-
 from plodek.core.errors import PlodekError
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
 from plodek.core.recipe.fields import Finds
+from plodek.core.recipe.places import middle_of
 from plodek.core.recipe.selectors import find
 from plodek.core.recipe.step import Step
 
@@ -61,12 +60,11 @@ def lines_of(told: list[dict[str, Any]]) -> list[str]:
 
 def found_by(step: Step, model: Model) -> Iterator[tuple[str, Finds, list[Any]]]:
     """Give each field of a step that finds something, what, and the ids, in the model before the step."""
-    for name, meaning in step.meanings().items():
+    for name, what in step.finds(model).items():
         selector = getattr(step, name)
-        if meaning.finds is None or selector is None:
-            continue
-        with suppress(PlodekError):  # the step's own error says so
-            yield name, meaning.finds, find(model, meaning.finds, selector)
+        if selector is not None:
+            with suppress(PlodekError):  # the step's own error says so
+                yield name, what, find(model, what, selector, filled=step.filled)
 
 
 def _found(step: Step, model: Model) -> list[dict[str, Any]]:
@@ -82,12 +80,8 @@ def _found(step: Step, model: Model) -> list[dict[str, Any]]:
 
 
 def _told(model: Model, entity: Any) -> dict[str, Any]:
-    layout = model.layout
-    if isinstance(entity, str):
-        at = layout.centre(entity) if entity in layout.blocks else layout.places([entity])[0]
-        return {"label": layout.label(entity), "id": entity, "at": at.tolist()}
-    at = np.mean(layout.places(entity), axis=0)
-    return {"label": layout.label(entity), "id": "|".join(entity), "at": at.tolist()}
+    name = entity if isinstance(entity, str) else "|".join(entity)
+    return {"label": model.layout.label(entity), "id": name, "at": middle_of(model, entity).tolist()}
 
 
 def _makes(before: Model, after: Model) -> list[str]:

@@ -252,7 +252,14 @@ class InBall(Strict):
     radius: Length
 
 
-_OfSides: TypeAlias = OnSide | Around | OfPatch | Between | Looking | Inside | InBall
+class InPlane(Strict):
+    """Outer sides (edges, in the plane) all of whose corners lie in a plane, such as one of a sector."""
+
+    plane: Coordinates
+    normal: Direction
+
+
+_OfSides: TypeAlias = OnSide | Around | OfPatch | Between | Looking | Inside | InBall | InPlane
 _Edges: TypeAlias = EdgeIds | At | Each | On | _OfSides | Everything
 _Sides: TypeAlias = SideIds | EdgeIds | At | Each | On | _OfSides | Everything
 

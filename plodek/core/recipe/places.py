@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
-from plodek.core.blocks.layout import Edge
+from plodek.core.blocks.edge_path import edge_path
+from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import fields
@@ -42,21 +43,42 @@ def place_of(model: Model, where: Sequence[float | str] | fields.OnGuide) -> Pla
     return place(model.curve(where.guide).at(np.array([where.fraction]))[0])
 
 
-def candidates(model: Model, what: fields.Finds) -> tuple[list[Any], Floats]:
-    """Give what may be found near a place, and where each is (n, 3)."""
+def candidates(model: Model, what: fields.Finds, *, filled: bool = False) -> tuple[list[Any], Floats]:
+    """Give what may be found near a place, and where each is (n, 3); of ``filled`` blocks alone if wished."""
     layout = model.layout
     if what == "corners":
         return list(layout.corners), layout.places(layout.corners)
     if what == "blocks":
         return list(layout.blocks), layout.centres
-    if what == "edges" or layout.dim == 2:
-        return list(layout.edges), model.facts.middles  # in the plane sides are edges
-    return list(layout.sides), np.array([layout.places(side).mean(axis=0) for side in layout.sides])
+    names: list[Any]
+    if what == "edges" or layout.dim == 2:  # in the plane sides are edges
+        names, xyz = list(layout.edges), model.facts.middles
+        there: set[Any] = set(layout.filled_edges) if filled else set(layout.edges)
+    else:
+        names = list(layout.sides)
+        xyz = np.array([layout.places(side).mean(axis=0) for side in names])
+        blocks = set(layout.filled) if filled else set(layout.blocks)
+        there = {side for side, uses in layout.sides.items() if any(use.block in blocks for use in uses)}
+    kept = [n for n, name in enumerate(names) if name in there]
+    return [names[n] for n in kept], xyz[kept]
 
 
-def nearest(model: Model, where: Sequence[float | str] | fields.OnGuide, what: fields.Finds) -> Any:
+def middle_of(model: Model, entity: Any) -> Floats:
+    """Give the place (3,) by which a corner, edge, side or block is found nearest to a place."""
+    layout = model.layout
+    if isinstance(entity, str):
+        return layout.centre(entity) if entity in layout.blocks else layout.places([entity])[0]
+    if len(entity) == 2:
+        edge = edge_of(*entity)
+        return np.asarray(edge_path(layout, model.guides, edge).at(np.array([0.5]))[0])
+    return np.asarray(layout.places(entity).mean(axis=0))
+
+
+def nearest(
+    model: Model, where: Sequence[float | str] | fields.OnGuide, what: fields.Finds, *, filled: bool = False
+) -> Any:
     """Find what is nearest to a place, no farther than the largest block there is across."""
-    names, xyz = candidates(model, what)
+    names, xyz = candidates(model, what, filled=filled)
     at = np.array(place_of(model, where))
     far = np.linalg.norm(xyz - at, axis=1)
     first = int(np.argmin(far))

@@ -45,7 +45,7 @@ is refused. `parameters` gives names of your own to fields of steps, to one or t
 | `{"at": {"guide": "pier", "fraction": 0.5}}` | the same for a place on a guide |
 | `{"each": [[x, y], [x, y]]}` | the same for several places |
 | `{"at": [x, y], "start": [x, y]}` | the same edge, running from its end nearest to `start` |
-| `{"on": "pier"}` | the edges that follow that guide; the sides that lie on it, or on a lift of it |
+| `{"on": "pier"}` | the edges that follow a guide, or one of a group; the sides that lie on it or its lift |
 | `{"side": "x-"}` | the outer sides (edges, in the plane) on that extreme side |
 | `{"around": {"at": [x, y]}}` | the sides (edges, in the plane) around blocks |
 | `{"patch": "wall"}` | the sides of a patch |
@@ -57,6 +57,7 @@ is refused. `parameters` gives names of your own to fields of steps, to one or t
 | `{"looks": [0, 0, -1], "within": 30}` | the outer sides that look that way within 30° (45 if left out) |
 | `{"inside": [[0, 0, 0], [1, 1, 1]]}` | the outer sides all of whose corners lie in a box |
 | `{"ball": [0, 0, 0], "radius": "50 mm"}` | the outer sides all of whose corners lie in a ball |
+| `{"plane": [0, 0, 0], "normal": [0, 1, 0]}` | the outer sides all of whose corners lie in a plane |
 | `{"ends": "z+", "ids": ["…"]}` | ends of chosen blocks (patches only) |
 | `{"rest": true}` | all outer faces that no patch has taken (patches only) |
 
@@ -67,7 +68,7 @@ one finds but for what any of the others does.
 
 The middle of an edge is that of its way, the middle of a side the mean of its corners. A place finds nothing
 that is farther away than the largest block is across; where a second candidate is nearly as near (within
-5 %), the step says so.
+5 %), the step says so. Steps of the Spacing stage pass over what lies in hollow blocks.
 
 Lists of guides may name groups too, and all guides that begin alike: `"cone.*"`.
 An edge found by `at` without `start` runs from its end with the lower x (or y).

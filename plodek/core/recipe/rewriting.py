@@ -47,7 +47,9 @@ def renamed(evaluation: Evaluation, old: str, new: str) -> Recipe:
         head.append(kinds_by_name()["rename"].model_validate({"id": fresh, "guide": old, "to": new}))
 
     def change(meaning: Meaning, value: Any) -> Any:
-        return new if meaning.widget == "guide" and value == old else value
+        if meaning.widget != "guide":
+            return value
+        return "+".join(new if part == old else part for part in str(value).split("+"))  # guides joined too
 
     return evaluation.recipe.model_copy(
         update={"steps": head + [rewritten(step, change) for step in steps[made + 1 :]]}

@@ -74,18 +74,29 @@ def blocks(model: Model, selector: Any) -> list[str]:
     return list(found)
 
 
-def edges(model: Model, selector: Any) -> list[tuple[str, str]]:
-    """Find edges; those named by ids or by a place keep that way, others run in sorted order."""
+def edges(model: Model, selector: Any, *, filled: bool = False) -> list[tuple[str, str]]:
+    """Find edges; those named by ids or by a place keep that way, others run in sorted order.
+
+    With ``filled`` rules pass over those of hollow blocks alone, unless they find no others.
+    """
     model.need_blocks()
+    found = _edges(model, selector, filled)
+    if filled and not isinstance(selector, EdgeIds):
+        there = set(model.layout.filled_edges)
+        return [way for way in found if edge_of(*way) in there] or found
+    return found
+
+
+def _edges(model: Model, selector: Any, filled: bool) -> list[tuple[str, str]]:
     layout = model.layout
     if isinstance(selector, EdgeIds):
         found = [way for named in selector.edges for way in _edge_pieces(model, named)]
     elif isinstance(selector, fields.AnyOfEdges | fields.AnyOfSides):
-        found = _once(way for rule in selector.any for way in edges(model, rule))
+        found = _once(way for rule in selector.any for way in edges(model, rule, filled=filled))
     elif isinstance(selector, At):
-        found = [directed(model, nearest(model, selector.at, "edges"), selector)]
+        found = [directed(model, nearest(model, selector.at, "edges", filled=filled), selector)]
     elif isinstance(selector, Each):
-        found = _once(edges(model, At(at=at))[0] for at in selector.each)
+        found = _once(edges(model, At(at=at), filled=filled)[0] for at in selector.each)
     elif isinstance(selector, On):
         found = [edge for edge, follow in layout.follows.items() if model.is_on(follow.guide, selector.on)]
         if not found:
@@ -93,61 +104,63 @@ def edges(model: Model, selector: Any) -> list[tuple[str, str]]:
     elif isinstance(selector, Everything):
         found = list(layout.edges)
     else:
-        found = _once(edge for side in sides(model, selector) for edge in layout.rim_of(side))
+        sides_found = sides(model, selector, filled=filled)
+        found = _once(edge for side in sides_found for edge in layout.rim_of(side))
     return found
 
 
-def sides(model: Model, selector: Any) -> list[Side]:
-    """Find sides of blocks; edges, in the plane."""
+def sides(model: Model, selector: Any, *, filled: bool = False) -> list[Side]:
+    """Find sides of blocks; edges, in the plane. With ``filled`` places pass over those in hollow blocks."""
     model.need_blocks()
-    return _once(_SIDES[type(selector)](model, selector))
+    rule = SIDE_RULES.get(type(selector))
+    return _once(rule(model, selector) if rule else _SIDES[type(selector)](model, selector, filled))
 
 
-def _but(model: Model, selector: fields.SidesBut) -> list[Side]:
+def _but(model: Model, selector: fields.SidesBut, filled: bool) -> list[Side]:
     """Take the sides of some rules out of those of another."""
-    out = {side for rule in selector.but for side in sides(model, rule)}
-    found = [side for side in sides(model, selector.of) if side not in out]
+    out = {side for rule in selector.but for side in sides(model, rule, filled=filled)}
+    found = [side for side in sides(model, selector.of, filled=filled) if side not in out]
     if not found:
         raise NothingFound("no side is left", remedy="take fewer out")
     return found
 
 
-def _every(model: Model, selector: fields.EveryOfSides) -> list[Side]:
+def _every(model: Model, selector: fields.EveryOfSides, filled: bool) -> list[Side]:
     """Find the sides that each of several rules finds."""
-    first, *others = (sides(model, rule) for rule in selector.every)
+    first, *others = (sides(model, rule, filled=filled) for rule in selector.every)
     kept = set(first).intersection(*others)
     if not kept:
         raise NothingFound("no side is found by every one of these rules", remedy="take one of them out")
     return [side for side in first if side in kept]
 
 
-def _sides_of_edges(model: Model, selector: EdgeIds) -> list[Side]:
+def _sides_of_edges(model: Model, selector: EdgeIds, _: bool) -> list[Side]:
     """Give plane edges as sides; in space those that stand on edges named in the plane."""
     if model.layout.dim == 2:
         return [edge_of(*e) for e in edges(model, selector)]
     return [s for e in selector.edges for s in _side_pieces(model, edge_of(*e))]
 
 
-def outer_sides(model: Model, selector: Any) -> list[Side]:
+def outer_sides(model: Model, selector: Any, *, filled: bool = False) -> list[Side]:
     """Find sides that bound the flow domain. Raises NothingFound where none of them does."""
-    found = [side for side in sides(model, selector) if side in model.layout.outer]
+    found = [side for side in sides(model, selector, filled=filled) if side in model.layout.outer]
     if not found:
         raise NothingFound("no outer side is among them", remedy="choose sides of the domain's boundary")
     return found
 
 
-def tiers(model: Model, selector: Any) -> list[tuple[Tier, tuple[str, str]]]:
+def tiers(model: Model, selector: Any, *, filled: bool = False) -> list[tuple[Tier, tuple[str, str]]]:
     """Find tiers by edges of them, each once, with the edge as it was named: the tier runs its way."""
     found: dict[str, tuple[Tier, tuple[str, str]]] = {}
-    for named in edges(model, selector):
+    for named in edges(model, selector, filled=filled):
         tier = model.tier_by_edge[edge_of(*named)]
         found.setdefault(tier.label, (tier, named))
     return list(found.values())
 
 
-def tier(model: Model, selector: Any) -> tuple[Tier, tuple[str, str]]:
+def tier(model: Model, selector: Any, *, filled: bool = False) -> tuple[Tier, tuple[str, str]]:
     """Find one tier; see `tiers`. Raises NothingFound where edges of several are named."""
-    found = tiers(model, selector)
+    found = tiers(model, selector, filled=filled)
     if len(found) > 1:
         labels = ", ".join(tier.label for tier, _ in found[:6]) + (" …" if len(found) > 6 else "")
         raise NothingFound(
@@ -157,12 +170,13 @@ def tier(model: Model, selector: Any) -> tuple[Tier, tuple[str, str]]:
     return found[0]
 
 
-def find(model: Model, what: fields.Finds, selector: Any) -> list[Any]:
+def find(model: Model, what: fields.Finds, selector: Any, *, filled: bool = False) -> list[Any]:
     """Find whatever a field's selector finds: ids of corners or blocks, edges, or sides."""
-    finders: dict[str, Callable[[Model, Any], list[Any]]] = {
-        "corners": corners, "blocks": blocks, "edges": edges, "sides": sides
-    }  # fmt: skip
-    return finders[what](model, selector)
+    if what == "edges":
+        return edges(model, selector, filled=filled)
+    if what == "sides":
+        return sides(model, selector, filled=filled)
+    return corners(model, selector) if what == "corners" else blocks(model, selector)
 
 
 def _once(found: Iterable[Any]) -> list[Any]:
@@ -191,20 +205,21 @@ def _side_pieces(model: Model, side: Side) -> list[Side]:
     return found
 
 
-def _near_sides(model: Model, selector: At | Each) -> list[Side]:
-    return [nearest(model, where, "sides") for where in places_in(selector)]
+def _near_sides(model: Model, selector: At | Each, filled: bool) -> list[Side]:
+    return [nearest(model, where, "sides", filled=filled) for where in places_in(selector)]
 
 
-_SIDES: Mapping[type, Callable[[Model, Any], Iterable[Side]]] = {
-    **SIDE_RULES,
-    fields.AnyOfSides: lambda model, s: (side for rule in s.any for side in sides(model, rule)),
-    SideIds: lambda model, s: (p for named in s.sides for p in _side_pieces(model, side_of(*named))),
+_SIDES: Mapping[type, Callable[[Model, Any, bool], Iterable[Side]]] = {
+    fields.AnyOfSides: lambda model, s, filled: (
+        side for rule in s.any for side in sides(model, rule, filled=filled)
+    ),
+    SideIds: lambda model, s, _: (p for named in s.sides for p in _side_pieces(model, side_of(*named))),
     EdgeIds: _sides_of_edges,
     At: _near_sides,
     Each: _near_sides,
     fields.EveryOfSides: _every,
     fields.SidesBut: _but,
-    fields.Around: lambda model, s: around(model, set(blocks(model, s.around))),
+    fields.Around: lambda model, s, _: around(model, set(blocks(model, s.around))),
 }
 
 

@@ -124,6 +124,10 @@ def _rule(rule: dict[str, Any], labels: Mapping[str, str]) -> str:
         "ball": lambda: (
             f"what is in the ball of {_value(rule['radius'], labels)} round {_value(rule['ball'], labels)}"
         ),
+        "plane": lambda: (
+            f"what is in the plane through {_value(rule['plane'], labels)} "
+            f"with normal {_value(rule['normal'], labels)}"
+        ),
         "but": lambda: (
             f"{_value(rule['of'], labels)}, but not {' and '.join(_value(v, labels) for v in rule['but'])}"
         ),

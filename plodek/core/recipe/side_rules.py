@@ -18,7 +18,7 @@ from plodek.core.recipe.fields import EndName, Ends, Everything, On
 from plodek.core.recipe.places import coordinates, radius_of
 from plodek.core.shape.frame import unit
 from plodek.core.shape.joined import names_in
-from plodek.core.tolerances import SAME_PLACE
+from plodek.core.tolerances import NEARLY_THERE, SAME_PLACE
 
 
 def _looking(model: Model, selector: fields.Looking) -> list[Side]:
@@ -71,10 +71,24 @@ def on_side(model: Model, side: EndName) -> list[Side]:
         )
     places = layout.places(layout.corners)[:, axis]
     extreme = places.max() if side[1] == "+" else places.min()
-    near = SAME_PLACE * layout.size()
+    near = NEARLY_THERE * layout.size()
     found = [s for s in layout.outer if np.all(np.abs(layout.places(s)[:, axis] - extreme) <= near)]
     if not found:
         raise NothingFound(f"no outer side lies on {side}", remedy="choose the sides themselves")
+    return found
+
+
+def _in_plane(model: Model, selector: fields.InPlane) -> list[Side]:
+    """Find the outer sides all of whose corners lie in a plane."""
+    at, normal = np.array(coordinates(selector.plane, model.unit)), unit(np.array(selector.normal), "normal")
+    layout = model.layout
+    off = {side: float(np.abs((layout.places(side) - at) @ normal).max()) for side in layout.outer}
+    found = [side for side, far in off.items() if far <= NEARLY_THERE * layout.size()]
+    if not found:
+        raise NothingFound(
+            "no outer side lies in the plane",
+            remedy=f"the corners of the nearest are {min(off.values()):.4g} {model.unit} off it at most",
+        )
     return found
 
 
@@ -149,6 +163,7 @@ SIDE_RULES: Mapping[type, Callable[[Model, Any], Iterable[Side]]] = {
     fields.Looking: _looking,
     fields.Inside: _inside,
     fields.InBall: _in_ball,
+    fields.InPlane: _in_plane,
     Ends: _ends,
     fields.Rest: lambda model, _: model.unnamed,
 }

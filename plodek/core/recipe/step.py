@@ -16,7 +16,7 @@ from pydantic import Field
 
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.recipe.fields import Meaning, Strict, meaning_of
+from plodek.core.recipe.fields import Finds, Meaning, Strict, meaning_of
 from plodek.core.recipe.files import Files
 from plodek.core.tolerances import SMALLEST
 from plodek.core.units import length
@@ -47,6 +47,8 @@ class Step(Strict):
     #: Its place among the verbs of its stage, and the heading that it stands under.
     order: ClassVar[int]
     family: ClassVar[str] = ""
+    #: Whether its rules pass over what lies in hollow blocks.
+    filled: ClassVar[bool] = False
 
     id: str = Field(pattern=r"^[A-Za-z0-9_-]{1,32}$")
 
@@ -83,6 +85,10 @@ class Step(Strict):
     def apply(self, model: Model, context: Context) -> Model:
         """Give the model after this step. Raises PlodekError where it cannot be applied."""
         raise NotImplementedError
+
+    def finds(self, model: Model) -> dict[str, Finds]:
+        """Give what the fields that find something find in a model."""
+        return {name: meaning.finds for name, meaning in self.meanings().items() if meaning.finds}
 
     def files(self) -> list[str]:
         """Give the names of the files that the step reads."""

@@ -23,7 +23,7 @@ def test_twins_tell_where_the_other_sense_would_match():
 
 
 @pytest.mark.parametrize("holes", [0, 1, 2])
-def test_all_the_rest_tells_what_lies_inside_the_hull(holes):
+def test_all_the_rest_tells_what_are_walls_of_bodies(holes):
     steps = [
         {"kind": "frame", "shape": "box", "corner": [0, 0, 0], "width": 5, "height": 3, "depth": 3},
         {"kind": "cut", "by": "x", "at": [1, 2, 3, 4]},
@@ -32,10 +32,25 @@ def test_all_the_rest_tells_what_lies_inside_the_hull(holes):
         *({"kind": "hollow", "blocks": {"at": [x, 1.5, 1.5]}} for x in [1.5, 3.5][:holes]),
         {"kind": "patch", "id": "rest", "name": "walls", "faces": {"rest": True}},
     ]
-    said = model_of([{"id": f"s{n}", **step} for n, step in enumerate(steps)]).reports.get("rest", ())
-    assert len(said) == (holes > 0)
+    said = model_of([{"id": f"s{n}", **step} for n, step in enumerate(steps)]).reports["rest"]
+    assert len(said) == 1 + (holes > 0)
     if holes:
-        assert said[0].startswith(f"{6 * holes} of these {78 + 6 * holes} sides lie inside the hull")
+        assert said[0].startswith(f"{6 * holes} of these {78 + 6 * holes} sides are those of bodies or slits")
+
+
+def test_a_waisted_duct_is_no_body():
+    """Its waist lies inside the hull of the domain, and is the duct's own wall."""
+    steps = [
+        {"kind": "frame", "id": "f", "width": 3, "height": 2},
+        {"kind": "cut", "id": "c", "by": "x", "at": [1, 2]},
+        *(
+            {"kind": "pin", "id": f"p{n}", "corner": {"at": at}, "to": to}
+            for n, (at, to) in enumerate([([1, 2], [1, 1.2]), ([2, 2], [2, 1.2]), ([1, 0], [1, 0.8])])
+        ),
+        {"kind": "patch", "id": "rest", "name": "walls", "faces": {"rest": True}},
+    ]
+    (said,) = model_of(steps).reports["rest"]
+    assert "different directions" in said
 
 
 def test_a_patch_of_the_same_name_and_type_is_added_to():

@@ -11,7 +11,7 @@ from plodek.core.recipe import document, fields
 from plodek.core.recipe.explaining import explained, lines_of
 from plodek.core.recipe.reference import reference
 from plodek.core.recipe.selectors import blocks, corners, edges, sides
-from tests.conftest import evaluated, model_of
+from tests.conftest import evaluated, model_of, numbered
 
 FRAME = {"kind": "frame", "id": "f", "width": 3, "height": 2}
 THIRDS = [FRAME, {"kind": "cut", "id": "c", "by": "x", "at": [1, 2]}]
@@ -317,3 +317,75 @@ def test_a_rule_that_cannot_be_read_is_told(rule, words):
     with pytest.raises(BadValue) as refused:
         document.of({"steps": [{"kind": "patch", "id": "p", "name": "w", "faces": rule}]})
     assert words in str(refused.value)
+
+
+def explained_lines(steps):
+    return "\n".join(lines_of(explained(evaluated(numbered(steps)))))
+
+
+SECTOR = {"kind": "frame", "shape": "polar", "outer": 40, "inner": 19, "start": -60, "end": 60, "sectors": 1}
+
+
+def test_the_middle_of_a_bent_edge_is_that_of_its_way_in_what_is_explained_too():
+    told = explained_lines([SECTOR, {"kind": "count", "tier": {"at": [40, 0]}, "cells": 30}])
+    assert "at (40, 0, 0)" in told  # where its chord is at (20, 0), nearer to the inner one
+
+
+def test_what_is_explained_of_following_a_surface_are_sides():
+    floor = {"kind": "plane", "name": "floor", "centre": [0.5, 0.5, 0], "width": 4, "height": 4}
+    steps = [floor, BOX, {"kind": "follow", "guide": "floor", "edges": {"side": "z-"}}]
+    assert "edges finds 1 side\n" in explained_lines(steps)
+
+
+def test_a_group_is_followed_where_one_of_its_guides_is():
+    lines = [
+        {"kind": "line", "name": n, "start": [0, y], "end": [3, y]} for n, y in (("low", 0), ("high", 2))
+    ]
+    group = {"kind": "group", "name": "walls", "guides": ["low", "high"]}
+    follow = [
+        {"kind": "follow", "guide": n, "edges": {"side": s}} for n, s in (("low", "y-"), ("high", "y+"))
+    ]
+    model = model_of(numbered([*lines, group, FRAME, *follow]))
+    for find in (edges, sides):
+        assert len(find(model, fields.On(on="walls"))) == 2
+        assert len(find(model, fields.On(on="low"))) == 1
+
+
+@pytest.mark.parametrize("at", [[1.5, 1.5], [1.5, 1.9]])
+def test_what_is_spaced_lies_at_filled_blocks(at):
+    """The nearest edge of all is between two hollow blocks: a cut of the hole."""
+    steps = [*NINE, {"kind": "cut", "by": "y", "at": [1.4]}]
+    for kind in ({"kind": "count", "cells": 7}, {"kind": "space", "law": "uniform", "cells": 7}):
+        told = explained_lines([*steps, kind | {"tier": {"at": at}}])
+        assert "tier finds 1 edge" in told
+        assert "error" not in told
+    model = model_of(numbered([*steps, {"kind": "count", "cells": 7, "tier": {"at": at}}]))
+    assert set(model.spacing.counts) & set(model.layout.filled_edges)
+
+
+def test_sides_a_hair_off_the_extreme_one_are_on_it():
+    far = [[0, 0], [1, 0], [0, 1], [1 + 2e-7, 1]]
+    model = model_of([{"kind": "block", "id": "b", "corners": far}])
+    assert len(sides(model, fields.OnSide(side="x+"))) == 1
+
+
+def test_the_two_planes_of_a_sector_are_found_in_one_go_each():
+    steps = [
+        SECTOR | {"sectors": 2},
+        {"kind": "cut", "by": "fraction", "fractions": [0.5], "tier": {"at": [30 * 0.5, -30 * 0.866]}},
+    ]
+    model = model_of(numbered([*steps, {"kind": "extrude", "depth": 3, "cells": 2, "cuts": [0.5]}]))
+    for angle in np.radians([-60, 60]):
+        plane = fields.InPlane(plane=[0, 0, 0], normal=[-np.sin(angle), np.cos(angle), 0])
+        assert len(sides(model, plane)) == 4
+    with pytest.raises(NothingFound, match="(?i)no outer side lies in the plane"):
+        sides(model, fields.InPlane(plane=[500, 0, 0], normal=[1, 0, 0]))
+
+
+def test_all_the_rest_says_when_it_looks_along_different_directions():
+    patch = {"kind": "patch", "name": "left", "faces": {"side": "x-"}}
+    told = explained_lines([FRAME, patch, {"kind": "patch", "name": "rest", "faces": {"rest": True}}])
+    assert "1 along x+, 1 along y+, 1 along y-" in told
+    others = [patch | {"name": n, "faces": {"side": s}} for n, s in (("low", "y-"), ("high", "y+"))]
+    last = [FRAME, patch, *others, {"kind": "patch", "name": "rest", "faces": {"rest": True}}]
+    assert "different directions" not in explained_lines(last)

@@ -270,6 +270,33 @@ def test_a_rename_reaches_every_later_reference():
         renamed(evaluated(steps), "nix", "x")
 
 
+BANK = [
+    {"kind": "line", "id": "l", "name": "left", "start": [0, 0], "end": [1, 0]},
+    {"kind": "line", "id": "r", "name": "right", "start": [1, 0], "end": [2, 0]},
+    {"kind": "frame", "id": "f", "width": 2, "height": 1},
+    {"kind": "follow", "id": "w", "guide": "left", "also": ["right"], "edges": {"side": "y-"}},
+]
+
+
+def test_a_guide_that_is_followed_together_with_others_is_not_moved_under_the_blocks():
+    """It moved, and the curve that blocks follow stayed where it was."""
+    for step in ({"kind": "move", "shift": [0, 1]}, {"kind": "leave-out"}):
+        found = evaluate(document.of({"steps": [*BANK, {"id": "m", "guides": ["right"], **step}]}))
+        assert "blocks already follow “right”" in str(found.error).lower()
+    rename = {"kind": "rename", "id": "m", "guide": "right", "to": "east"}
+    assert "already follow" in str(evaluate(document.of({"steps": [*BANK, rename]})).error)
+
+
+def test_a_rename_reaches_rules_that_name_joined_guides():
+    for rule in ("left+right", "right"):
+        patch = {"kind": "patch", "id": "p", "name": "bank", "faces": {"on": rule}}
+        after = renamed(evaluated([*BANK, patch]), "right", "east").steps
+        assert after[-1].faces.on == rule.replace("right", "east")
+        found = of_steps(after)
+        assert found.error is None, str(found.error)
+        assert len(found.model.patches[0].sides) == 1
+
+
 def test_another_unit_converts_the_numbers_or_keeps_them():
     steps = [{"id": f"s{n}", **s} for n, s in enumerate([
         {"kind": "unit", "unit": "m"}, *BASE,

@@ -67,6 +67,8 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
     return `what is in the box ${(rule.inside as unknown[]).map((p) => valueText(p, labels)).join(" to ")}`;
   if ("ball" in rule)
     return `what is in the ball of ${valueText(rule.radius, labels)} round ${valueText(rule.ball, labels)}`;
+  if ("plane" in rule)
+    return `what is in the plane through ${valueText(rule.plane, labels)} with normal ${valueText(rule.normal, labels)}`;
   if ("but" in rule)
     return `${valueText(rule.of, labels)}, but not ${(rule.but as unknown[]).map((v) => valueText(v, labels)).join(" and ")}`;
   if ("each" in rule) return `${(rule.each as unknown[]).length} by their places`;

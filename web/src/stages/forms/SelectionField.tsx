@@ -28,6 +28,10 @@ const NARROWED: ReadonlySet<Widget> = new Set(["faces", "sides", "edges-or-sides
 const JOINTS: Record<Joint, string> = { any: "and", every: "only", but: "but not" };
 const WITHIN = detail("Within", "number", "°");
 const ENDS = [detail("From", "place"), detail("To", "place")];
+const PLANE = [
+  { ...detail("Through", "place"), name: "plane" },
+  { ...detail("Normal", "direction"), name: "normal" },
+];
 const BALL = [
   { ...detail("Centre", "place"), name: "ball" },
   { ...detail("Radius", "length"), name: "radius" },
@@ -200,7 +204,7 @@ function Parts({ value, change, labels }: PartsProps) {
   );
 }
 
-/** What a rule measures by: the angle it looks within, the two corners of its box, or its ball. */
+/** What a rule measures by: the angle it looks within, the two corners of its box, its ball, or its plane. */
 function Details({ rule, change }: { rule: Rule; change: (rule: Rule) => void }) {
   if ("looks" in rule)
     return (
@@ -210,10 +214,11 @@ function Details({ rule, change }: { rule: Rule; change: (rule: Rule) => void })
         change={(within) => within !== undefined && change({ ...rule, within })}
       />
     );
-  if ("ball" in rule)
+  const parts = "ball" in rule ? BALL : "plane" in rule ? PLANE : null;
+  if (parts)
     return (
       <>
-        {BALL.map((part) => (
+        {parts.map((part) => (
           <Detail
             key={part.name}
             field={part}
@@ -274,6 +279,9 @@ function rulesFor(widget: Widget, model: Model): Choice[] {
     ]);
     for (const guide of followed)
       rules.push({ label: `what follows ${guide}`, value: { on: guide } });
+    for (const group of model.groups ?? [])
+      if (group.members.some((member) => followed.has(member)))
+        rules.push({ label: `what follows ${group.name}`, value: { on: group.name } });
     const sides = SIDES.filter((side) => side[0] !== "z" || model.dim === 3);
     for (const side of sides) rules.push({ label: `side ${side}`, value: { side } });
     for (const [way, looks] of WAYS)
@@ -283,6 +291,7 @@ function rulesFor(widget: Widget, model: Model): Choice[] {
       rules.push(
         { label: "what is in a box", value: { inside: boxOf(model) } },
         { label: "what is in a ball", value: ballOf(model) },
+        { label: "what is in a plane", value: planeOf(model) },
       );
     for (const patch of model.patches)
       rules.push({ label: `patch ${patch.name}`, value: { patch: patch.name } });
@@ -318,6 +327,12 @@ function ballOf(model: Model) {
     ball: low.map((value, axis) => value + 0.5 * (across[axis] ?? 0)),
     radius: Number((0.501 * Math.hypot(...across)).toPrecision(3)),
   };
+}
+
+/** The plane through the low end of the extent that cuts across x. */
+function planeOf(model: Model) {
+  const [low = []] = boxOf(model);
+  return { plane: low, normal: [1, 0, 0] };
 }
 
 /** Labels of all corners, blocks and edges as they are now. */

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import replace
 from typing import ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
 from plodek.core.blocks.layout import Side
-from plodek.core.blocks.sides import inside_hull
+from plodek.core.blocks.sides import block_normal, inner_walls
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model, Patch
@@ -69,16 +71,28 @@ class PatchStep(Step):
         patch = Patch(self.name, self.type, (*(before.sides if before else ()), *sides))
         patches = [patch if p is before else p for p in model.patches] + ([] if before else [patch])
         after = replace(model, patches=tuple(patches), known=model.facts)
-        if isinstance(self.faces, Rest):
-            inside = len(inside_hull(model.layout, sides))
-            if inside:
-                return after.reporting(
-                    self.id,
-                    f"{inside} of these {len(sides)} sides lie inside the hull of the domain: walls of "
-                    "bodies or bends, or slits between blocks",
-                )
-        return after
+        return after.reporting(self.id, *_doubts(model, sides)) if isinstance(self.faces, Rest) else after
 
     def _faces(self, model: Model) -> list[Side]:
         found = selectors.sides(model, self.faces)
         return [side for side in found if side in model.layout.outer or side in model.layout.borders]
+
+
+def _doubts(model: Model, sides: list[Side]) -> list[str]:
+    """Tell what speaks against all the rest being one patch."""
+    told = []
+    inside = len(inner_walls(model.layout, sides))
+    if inside:
+        told.append(f"{inside} of these {len(sides)} sides are those of bodies or slits inside the domain")
+    ways = Counter(_way(model, side) for side in sides if side in model.layout.outer)
+    if len(ways) > 1:
+        many = ", ".join(f"{count} along {way}" for way, count in sorted(ways.items()))
+        told.append(f"these sides look along different directions: {many}; an opening may be among them")
+    return told
+
+
+def _way(model: Model, side: Side) -> str:
+    """Give the axis that a side looks along most, out of the flow."""
+    normal = block_normal(model.layout, model.layout.outer[side])
+    axis = int(np.argmax(np.abs(normal)))
+    return f"{'xyz'[axis]}{'+' if normal[axis] > 0 else '-'}"

@@ -17,6 +17,7 @@ from plodek.core.recipe.fields import GuideName, PlaceOf
 from plodek.core.recipe.places import place_of
 from plodek.core.recipe.step import Context, Stage, Step
 from plodek.core.shape.guide import Guide
+from plodek.core.shape.joined import names_in
 from plodek.core.shape.surfaces.surface import Surface
 
 
@@ -86,6 +87,7 @@ def need_unused(model: Model, names: Sequence[str], verb: str) -> None:
     followed = {follow.guide for follow in model.layout.follows.values()}
     followed |= set(model.layout.lies.values())
     followed |= {corner.guide for corner in model.layout.corners.values() if corner.guide}
+    followed |= {part for name in followed for part in names_in(model.guides.get(name))}
     used = next((name for name in names if name in followed), None)
     if used is not None:
         raise Refused(

@@ -35,12 +35,12 @@ class Turn(SpacingStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         need_open_spacing(model)
-        tiers = [tier for tier, _ in selectors.tiers(model, self.tier)]
+        tiers = [tier for tier, _ in selectors.tiers(model, self.tier, filled=True)]
         need_open_spacing(model, *tiers)
         if self.over == "tier":
             chosen = [edge for tier in tiers for edge in tier.edges]
         else:
-            chosen = [edge_of(*e) for e in selectors.edges(model, self.tier)]
+            chosen = [edge_of(*e) for e in selectors.edges(model, self.tier, filled=True)]
         if not any(e in model.spacing.laws for e in chosen):
             raise NothingFound("these edges are uniform", remedy="space them first")
         laws = {e: model.spacing.laws[e].turned() for e in chosen if e in model.spacing.laws}
@@ -70,7 +70,7 @@ class Copy(SpacingStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         need_open_spacing(model)
-        tier, named = selectors.tier(model, self.edge)
+        tier, named = selectors.tier(model, self.edge, filled=True)
         along = edge_of(*named)
         law = model.spacing.laws.get(along, EdgeLaw())
         law = law if along == named else law.turned()
@@ -80,7 +80,7 @@ class Copy(SpacingStep):
         elif self.to == "edges":
             if self.edges is None:
                 raise BadValue("no edges are chosen to copy to", remedy="choose them")
-            for to in selectors.edges(model, self.edges):
+            for to in selectors.edges(model, self.edges, filled=True):
                 laws[edge_of(*to)] = law if edge_of(*to) == to else law.turned()
         else:
             laws = self._along_guide(model, law, along == named, along)
@@ -92,7 +92,7 @@ class Copy(SpacingStep):
         """Lay the law on all edges that follow a guide, each the guide's way."""
         if self.guide is None:
             raise BadValue("no guide is chosen to copy along", remedy="choose one")
-        chosen = [edge_of(*e) for e in selectors.edges(model, On(on=self.guide))]
+        chosen = [edge_of(*e) for e in selectors.edges(model, On(on=self.guide), filled=True)]
         own = model.paths[along].span if along in model.paths else 1.0
         ahead = plain == (own >= 0)
         return {
@@ -117,8 +117,8 @@ class Blend(SpacingStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         need_open_spacing(model)
-        tier, _ = selectors.tier(model, self.edges)
+        tier, _ = selectors.tier(model, self.edges, filled=True)
         need_open_spacing(model, tier)
-        chosen = [edge_of(*e) for e in selectors.edges(model, self.edges)]
+        chosen = [edge_of(*e) for e in selectors.edges(model, self.edges, filled=True)]
         laws = blended(model.layout, tier, model.paths, model.spacing.laws, chosen)
         return model.with_spacing(model.spacing.with_laws(with_twins(model, laws)))

@@ -123,8 +123,8 @@ class Space(SpacingStep):
     def apply(self, model: Model, context: Context) -> Model:
         need_open_spacing(model)
         spacing, laws = model.spacing, dict[Edge, EdgeLaw]()
-        named_edges = [edge_of(*e) for e in selectors.edges(model, self.tier)]
-        for tier, named in selectors.tiers(model, self.tier):
+        named_edges = [edge_of(*e) for e in selectors.edges(model, self.tier, filled=True)]
+        for tier, named in selectors.tiers(model, self.tier, filled=True):
             need_open_spacing(model, tier)
             law, cells = self._law_on(model, named)
             whole = self.over == "tier"

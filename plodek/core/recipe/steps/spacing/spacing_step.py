@@ -17,6 +17,7 @@ class SpacingStep(Step):
 
     stage: ClassVar[Stage] = "Spacing"
     family: ClassVar[str] = "Edges and tiers"
+    filled: ClassVar[bool] = True
 
 
 def each_way(tier: Tier, edges: Iterable[Edge], law: EdgeLaw, named: tuple[str, str]) -> dict[Edge, EdgeLaw]:

@@ -31,7 +31,7 @@ class Count(SpacingStep):
     def apply(self, model: Model, context: Context) -> Model:
         need_open_spacing(model)
         spacing = model.spacing
-        for tier, _ in selectors.tiers(model, self.tier):
+        for tier, _ in selectors.tiers(model, self.tier, filled=True):
             need_open_spacing(model, tier)
             spacing = spacing.with_count(tier, self.cells)
         return model.with_spacing(spacing)
@@ -50,7 +50,7 @@ class Release(SpacingStep):
     def apply(self, model: Model, context: Context) -> Model:
         need_open_spacing(model)
         counts = dict(model.spacing.counts)
-        for tier, _ in selectors.tiers(model, self.tier):
+        for tier, _ in selectors.tiers(model, self.tier, filled=True):
             need_open_spacing(model, tier)
             if not any(edge in counts for edge in tier.edges):
                 what = f"{tier.label} has no count of its own"
@@ -72,7 +72,7 @@ class NameTier(SpacingStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         model.need_blocks()
-        tier, _ = selectors.tier(model, self.tier)
+        tier, _ = selectors.tier(model, self.tier, filled=True)
         taken = {n: e for e, n in model.spacing.names.items() if e not in tier.edges}
         if self.name in taken:
             raise BadValue(f"another tier is called “{self.name}”", remedy="choose another name")

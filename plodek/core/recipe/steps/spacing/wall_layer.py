@@ -60,7 +60,7 @@ class WallLayer(SpacingStep):
             if self.far_size is None:
                 raise BadValue("the far cell has no size", remedy="give one, or match the next block")
             far = self.sizes(model, self.far_size, "far cell")
-        sides = selectors.outer_sides(model, self.walls)
+        sides = selectors.outer_sides(model, self.walls, filled=True)
         ends = slants(model.layout, model.guides, model.paths, sides)
         if not ends:
             raise NothingFound("no edge leaves these walls", remedy="choose sides of filled blocks")

@@ -14,7 +14,7 @@ from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
-from plodek.core.recipe.fields import EdgesOrSides, GuideRef, GuideRefs
+from plodek.core.recipe.fields import EdgesOrSides, Finds, GuideRef, GuideRefs
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
 from plodek.core.shape.curves.curve import Curve
@@ -45,6 +45,11 @@ class Follow(BlockStep):
     edges: EdgesOrSides = Field(
         title="Edges, or sides", description="edges for a curve; sides of blocks for a surface"
     )
+
+    def finds(self, model: Model) -> dict[str, Finds]:
+        """Find sides where a surface is followed."""
+        is_surface = isinstance(model.guides.get(self.guide), Surface)
+        return {"edges": "sides"} if is_surface else super().finds(model)
 
     def apply(self, model: Model, context: Context) -> Model:
         need_open_blocks(model)
