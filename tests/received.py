@@ -8,9 +8,9 @@ import numpy as np
 
 from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
-from plodek.core.formats.windows import rest_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched, poles_in
+from plodek.core.grid.outside import rest_of
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import in_memory

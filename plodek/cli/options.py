@@ -88,9 +88,10 @@ def tell(facts: dict[str, Any], outcome: Gate, as_json: bool) -> None:
         click.echo(json.dumps(facts | {"gate": outcome.passed}, ensure_ascii=False))
     else:
         poles = f", {facts['poles']} at poles" if facts["poles"] else ""
+        left = f" ({facts['left_handed']} left-handed)" if facts["left_handed"] else ""
         click.echo(
-            f"{facts['cells']} cells in {facts['blocks']} blocks, {facts['folded']} folded{poles}, angles "
-            f"{facts['smallest_angle']:.1f}° to {facts['largest_angle']:.1f}°"
+            f"{facts['cells']} cells in {facts['blocks']} blocks{left}, {facts['folded']} folded{poles}, "
+            f"angles {facts['smallest_angle']:.1f}° to {facts['largest_angle']:.1f}°"
         )
         for verdict in outcome.verdicts:
             click.echo(f"  {'no ' if verdict.missed else 'ok '} {verdict.sentence}")

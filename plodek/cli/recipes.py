@@ -70,6 +70,7 @@ def build(
         walls=walls_of(model, grid),
         own_limits=model.part_limits,
         wall_units=wall_units_of(model),
+        labels=model.layout.labels,
         formats=fitting(grid) if formats == "all" else by_commas(formats),
         options=choices_of(options),
         recipe=evaluation.recipe.model_dump_json(exclude_defaults=True),

@@ -29,7 +29,7 @@ def overlaps(layout: Layout, names: Sequence[str], paths: Mapping[Edge, EdgePath
         return []
     count = 1 << layout.dim
     corners = layout.places(c for name in names for c in layout.blocks[name].corners).reshape(-1, count, 3)
-    pairs = _boxes_that_meet(corners)
+    pairs = boxes_that_meet(corners)
     number = {name: n for n, name in enumerate(names)}
     joined = [[number.get(use.block, -1) for use in uses] for uses in layout.sides.values() if len(uses) == 2]
     pairs = pairs[~_among(pairs, np.array(joined).reshape(-1, 2), len(names))]
@@ -92,7 +92,7 @@ def _places_in(corners: Floats, dim: int, along: Floats) -> Floats:
     return np.asarray(np.einsum("pc,nck->npk", weights, corners))
 
 
-def _boxes_that_meet(places: Floats) -> Ints:
+def boxes_that_meet(places: Floats) -> Ints:
     """Give the pairs (m, 2) of groups of places whose boxes overlap, swept along the axis that parts them."""
     low, high = places.min(axis=1), places.max(axis=1)
     flat = high == low  # the plane has no depth

@@ -50,7 +50,7 @@ def check(grid: Grid | Sequence[Floats], limits: Mapping[str, float] | None = No
         dim = 2 if blocks and all(b.shape[2] == 1 for b in blocks) else 3
         grid = Grid(dim, tuple(f"block {n}" for n in range(1, len(blocks) + 1)), blocks)
     need_nodes(grid)
-    cells = measure(grid)
+    cells = measure(grid, either_hand=True)
     return Checked(cells, gate(cells, DEFAULT_LIMITS if limits is None else limits))
 
 

@@ -17,6 +17,7 @@ from plodek.core.cache import Cache
 from plodek.core.check.geometry import Joined, in_rows, ratios, slants
 from plodek.core.check.kernels.cells import measure_cells
 from plodek.core.check.kernels.faces import measure_inner_faces
+from plodek.core.check.leaks import Leak, leaks_of
 from plodek.core.check.metric import BASIC, Metric, there
 from plodek.core.check.metrics import BY_KEY, in_families, work_out
 from plodek.core.grid.grid import Grid
@@ -53,6 +54,7 @@ class CellValues:
     """Metrics of every cell of a ``grid``: ``volume`` (cells,), ``folded`` (cells,), ``centres`` (3, cells).
 
     ``poles`` (cells,) tells the cells with a shrunk edge: they are measured as the wedges they are.
+    ``left`` are the indices of left-handed blocks, which were measured as if turned round.
     ``joined`` are its faces at interfaces, ``basic`` (metrics, cells) the metrics that are always there.
 
     Cells run block by block, C order within one, as the grid counts them.
@@ -66,6 +68,7 @@ class CellValues:
     folded: Bools
     poles: Bools
     wall_units: WallUnits | None = None
+    left: tuple[int, ...] = ()
     _others: Cache[Floats] = field(default_factory=lambda: Cache(_MOST_OTHERS, _bytes), repr=False)
 
     @property
@@ -103,27 +106,53 @@ class CellValues:
                     found[key] = Summary(metric, len(values), worst, mean, best)
         return tuple(found[key] for key in BY_KEY if key in found)
 
+    @cached_property
+    def leaks(self) -> tuple[Leak, ...]:
+        """Where blocks overlap, or lie on each other without being joined."""
+        return leaks_of(self.grid, self.centres, self.signs)
+
+    @property
+    def signs(self) -> Floats:
+        """1 for each block (blocks,), -1 where its cells have negative volumes or it is left-handed."""
+        signs = np.sign(np.add.reduceat(self.volume, self.grid.starts[:-1]))
+        signs[list(self.left)] *= -1.0
+        return signs
+
     def scaled(self, factor: float) -> CellValues:
         """Measure the same grid with all lengths multiplied by a factor."""
         if factor == 1.0:
             return self
-        return measure(self.grid.scaled(factor), self.wall_units and self.wall_units.scaled(factor))
+        units = self.wall_units and self.wall_units.scaled(factor)
+        return measure(self.grid.scaled(factor), units, either_hand=bool(self.left))
 
 
 def _bytes(values: Floats) -> int:
     return values.nbytes
 
 
-def measure(grid: Grid, wall_units: WallUnits | None = None) -> CellValues:
-    """Measure every cell of a grid, with the faces across interfaces; y⁺ where there are ``wall_units``."""
+def measure(grid: Grid, wall_units: WallUnits | None = None, *, either_hand: bool = False) -> CellValues:
+    """Measure every cell of a grid, with the faces across interfaces; y⁺ where there are ``wall_units``.
+
+    With ``either_hand`` blocks whose volume is negative are taken for left-handed, and measured turned round:
+    their indices run the other way, and their cells are sound. Else these count as folded.
+    """
     count = grid.cells
     basic = np.empty((len(BASIC), count))
     volume, centres = np.empty(count), np.empty((3, count))
     folded, poles = np.empty(count, dtype=bool), np.empty(count, dtype=bool)
     own, beside = basic[:-2], basic[-2:]
+    left = []
     for block, nodes in enumerate(grid.xyz):
         rows, begin = in_rows(nodes, grid.dim), grid.starts[block]
         measure_cells(rows, grid.dim == 2, tuple(own), volume, centres, folded, poles, begin)
+        part = slice(begin, begin + grid.block_cells(block))
+        if either_hand and volume[part].sum() < 0:
+            left.append(block)
+            shape = tuple(n - 1 for n in rows.shape[:3])
+            turned = np.ascontiguousarray(rows[:, :, ::-1])
+            measure_cells(turned, grid.dim == 2, tuple(own), volume, centres, folded, poles, begin)
+            for values in (*own, volume, *centres, folded, poles):
+                values[part] = values[part].reshape(shape)[:, :, ::-1].ravel()
         measure_inner_faces(rows, volume, centres, beside[0], beside[1], begin)
     joined = Joined.of(grid, grid.interfaces)
     apart = (centres[:, joined.theirs] - centres[:, joined.ours]).T
@@ -131,4 +160,4 @@ def measure(grid: Grid, wall_units: WallUnits | None = None) -> CellValues:
         # A cell in a block's corner meets several interfaces: keep the largest.
         np.maximum.at(beside[0], index, ratios(volume[joined.ours], volume[joined.theirs]))
         np.maximum.at(beside[1], index, slants(joined.normal, apart))
-    return CellValues(grid, joined, basic, volume, centres, folded, poles, wall_units)
+    return CellValues(grid, joined, basic, volume, centres, folded, poles, wall_units, tuple(left))

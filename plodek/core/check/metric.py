@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 #: What a metric looks at; where it is a size, its unit may be that of the project.
 Group = Literal["cell", "size", "wall", "joint"]
 LENGTH = "length"
+#: Values that miss a limit by less than this share of it meet it.
+SLACK = 1e-9
 #: What rounding leaves of a zero is less than this.
 _ZERO = 1e-12
 
@@ -56,8 +58,9 @@ class Metric:
         return f"{0.0 if abs(value) < _ZERO else value:.{digits}g}{shown}"
 
     def misses(self, values: Floats, limit: float) -> Bools:
-        """Tell which values (n,) miss a limit; those that are NaN do not."""
-        return np.asarray(values < limit if self.better == "high" else values > limit)
+        """Tell which values (n,) miss a limit by more than rounding; those that are NaN do not."""
+        slack = SLACK * abs(limit)
+        return np.asarray(values < limit - slack if self.better == "high" else values > limit + slack)
 
 
 #: The metrics that every cell is measured by at once, in the order that they are kept.
@@ -76,8 +79,13 @@ BASIC: Mapping[str, Metric] = {
 }
 #: How far nodes lie off the guides they should lie on, as a share of the size of the domain: no cell's value.
 MISFIT = Metric("misfit", "misfit to guides, of the size", "", "low", 1e-6, (0.0, inf))
+#: How far middles of faces are off such guides, over the length of the face, and over the size of the domain.
+SAG_OF_CELL = Metric("sag_of_cell", "sag on guides, of the face's length", "", "low", None, (0.0, inf))
+SAG = Metric("sag", "sag on guides, of the size", "", "low", None, (0.0, inf))
+#: How many pairs of blocks overlap, or lie on each other without being joined: no cell's value either.
+LEAKS = Metric("leaks", "leaks", "", "low", 0.0, (0.0, inf))
 DEFAULT_LIMITS: Mapping[str, float] = {
-    metric.key: metric.limit for metric in (*BASIC.values(), MISFIT) if metric.limit is not None
+    metric.key: metric.limit for metric in (*BASIC.values(), MISFIT, LEAKS) if metric.limit is not None
 }
 
 #: Works a family out: the values (cells,) of its metrics in order, NaN where one says nothing of a cell.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -12,10 +12,21 @@ from plodek.core.check.groups import cells_of_part
 from plodek.core.check.kernels.spread import range_of, spread
 from plodek.core.check.limits import OwnLimit
 from plodek.core.check.measure import CellValues
-from plodek.core.check.metric import LENGTH, MISFIT, Metric, there
+from plodek.core.check.metric import LEAKS, LENGTH, MISFIT, SAG, SAG_OF_CELL, Metric, there
 from plodek.core.check.metrics import BY_KEY
-from plodek.core.check.walls import Walls
+from plodek.core.check.walls import GuideFit, Walls
 from plodek.core.grid.grid import Grid
+
+#: So many leaks are told one by one.
+_TOLD = 3
+
+
+#: Metrics of guides, with how each is told of the sides on one.
+_OF_GUIDES: Mapping[str, tuple[Metric, Callable[[GuideFit], float]]] = {
+    MISFIT.key: (MISFIT, lambda fit: fit.share),
+    SAG.key: (SAG, lambda fit: fit.sag / fit.size if fit.size > 0 else 0.0),
+    SAG_OF_CELL.key: (SAG_OF_CELL, lambda fit: fit.sag_share),
+}
 
 
 @dataclass(frozen=True)
@@ -34,7 +45,7 @@ class Verdict:
     """One limit of the gate: how many cells, or guides, miss it, and the worst value.
 
     ``part`` says where it holds; nothing for the whole grid, and ``own`` that it is that part's own limit.
-    Of no cell ``worst`` is NaN, and it is missed.
+    Of no cell ``worst`` is NaN, and it is missed. ``words`` tell the outcome where figures do not.
     """
 
     metric: Metric
@@ -45,10 +56,13 @@ class Verdict:
     part: str = ""
     unit: str = ""
     own: bool = False
+    words: str = ""
 
     @property
     def sentence(self) -> str:
         """Say whether the limit is met, and if not why not."""
+        if self.words:
+            return f"{self.metric.label}: {self.words}"
         word = "below" if self.metric.better == "high" else "above"
         what = f"{self.metric.label}{self.part}"
         if np.isnan(self.worst):
@@ -92,11 +106,12 @@ def gate(
     walls: Walls | None = None,
     own: Sequence[OwnLimit] = (),
     unit: str = "",
+    labels: Mapping[str, str] | None = None,
 ) -> Gate:
-    """Hold every cell, and the sides on guides, against the limits, by metric key.
+    """Hold every cell, the sides on guides, and how blocks meet, against the limits, by metric key.
 
     Where a part has its ``own`` limit, this one holds there, and not the general one. Lengths are told in
-    ``unit``.
+    ``unit``, blocks by their ``labels``.
     """
     verdicts: list[Verdict] = []
     free: dict[str, Bools] = {}
@@ -108,16 +123,31 @@ def gate(
         verdicts.append(replace(verdict, own=True))
     general = []
     for key, limit in limits.items():
-        if key == MISFIT.key:
-            shares = [fit.share for fit in walls.fits] if walls else []
-            off = sum(share > limit for share in shares)
-            if shares:
-                general.append(Verdict(MISFIT, limit, max(shares), off, "guide"))
+        if key in _OF_GUIDES:
+            metric, value = _OF_GUIDES[key]
+            shares = np.array([value(fit) for fit in walls.fits] if walls else [])
+            if len(shares):
+                off = int(metric.misses(shares, limit).sum())
+                general.append(Verdict(metric, limit, float(shares.max()), off, "guide"))
+            continue
+        if key == LEAKS.key:
+            general.append(_leaks(cells, limit, labels or {}))
             continue
         values = cells.of(key)[free[key]] if key in free else cells.of(key)
         if len(values) or key not in free:
             general.append(_verdict(BY_KEY[key], limit, values, unit, " elsewhere" if key in free else ""))
     return Gate(int(cells.folded.sum()), (*general, *verdicts))
+
+
+def _leaks(cells: CellValues, limit: float, labels: Mapping[str, str]) -> Verdict:
+    """Hold the pairs of blocks that leak against how many there may be."""
+    names = [labels.get(name, name) for name in cells.grid.names]
+    count = len(cells.leaks)
+    told = "; ".join(leak.told(names) for leak in cells.leaks[:_TOLD])
+    more = f"; and {count - _TOLD} more" if count > _TOLD else ""
+    return Verdict(
+        LEAKS, limit, count, count if count > limit else 0, "pair", words=f"{told}{more}" or "none"
+    )
 
 
 def _verdict(metric: Metric, limit: float, values: Floats, unit: str, part: str) -> Verdict:

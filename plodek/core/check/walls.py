@@ -28,7 +28,8 @@ _ON = 1e-9
 class GuideFit:
     """The distances of sides from one guide, in the project's unit, and the node that is furthest off it.
 
-    ``size`` is that of the domain; ``crease`` the worst break of the guide under a side.
+    ``size`` is that of the domain; ``crease`` the worst break of the guide under a side; ``sag_share`` the
+    largest sag over the length of its face or edge.
     """
 
     guide: str
@@ -40,6 +41,7 @@ class GuideFit:
     at: Place
     size: float
     crease: Crease | None = None
+    sag_share: float = 0.0
 
     @property
     def share(self) -> float:
@@ -85,7 +87,7 @@ def guide_fit(
 
     ``size`` is that of the domain, in the project's unit. Creases are looked for where ``creased``.
     """
-    off, sag, worst, at = [], [], -1.0, np.zeros(3)
+    off, sag, shares, worst, at = [], [], [0.0], -1.0, np.zeros(3)
     guides = {id(guide): guide for guide, _ in sides}
     creases: list[Crease] = []
     for guide, nodes in sides:
@@ -101,6 +103,7 @@ def guide_fit(
             worst, at = float(misfit.max()), xyz[int(misfit.argmax())]
         across = _across(guide, where)
         sag.append(_sags(across, nodes))
+        shares.append(float((sag[-1] / _lengths(nodes)).max(initial=0.0)))
         flat = [n for n in nodes.shape[:-1] if n > 1]
         if creased and isinstance(guide, Surface) and len(flat) == 2:
             found = crease_under(guide, xyz.reshape(*flat, 3), across.reshape(*flat, 3))
@@ -116,7 +119,18 @@ def guide_fit(
         place(at),
         size,
         max(creases, key=lambda crease: crease.degrees, default=None),
+        max(shares),
     )
+
+
+def _lengths(nodes: Floats) -> Floats:
+    """Give the longest diagonal (n,) of each face of a side, or the length of each piece of an edge."""
+    parts = np.squeeze(nodes, axis=tuple(axis for axis, n in enumerate(nodes.shape[:-1]) if n == 1))
+    if parts.ndim == 2:
+        return np.asarray(np.maximum(np.linalg.norm(np.diff(parts, axis=0), axis=1), 1e-300))
+    ways = parts[1:, 1:] - parts[:-1, :-1], parts[1:, :-1] - parts[:-1, 1:]
+    longest = np.max([np.linalg.norm(way, axis=-1) for way in ways], axis=0)
+    return np.asarray(np.maximum(longest.ravel(), 1e-300))
 
 
 def _off(guide: Curve | Surface, xyz: Floats) -> Floats:

@@ -19,9 +19,10 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.errors import BadFile
 from plodek.core.formats.cargo import Cargo
-from plodek.core.formats.windows import ranged, rest_of, span_of
+from plodek.core.formats.windows import ranged, span_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import poles_in
+from plodek.core.grid.outside import rest_of
 from plodek.core.grid.window import Interface, PatchFaces, PatchType, Window
 from plodek.core.shape.move import Move
 

@@ -56,6 +56,7 @@ def facts_of(grid: Grid, cells: CellValues, factor: float = 1.0) -> dict[str, An
         "patches": {p.name: {"type": p.type, "faces": grid.patch_faces(p)} for p in grid.patches},
         "regions": {name: sum(grid.block_cells(b) for b in blocks) for name, blocks in grid.regions.items()},
         "poles": int(cells.poles.sum()),
+        "left_handed": len(cells.left),
         "unnamed_faces": unnamed_faces(grid),
     }
 
@@ -79,6 +80,7 @@ def hand_off(
     options: Mapping[str, registry.Choices] | None = None,
     file_unit: str | None = None,
     scale: float = 1.0,
+    labels: Mapping[str, str] | None = None,
     folded_too: bool = False,
     poles_too: bool = False,
     recipe: str = "",
@@ -89,8 +91,9 @@ def hand_off(
     Coordinates are turned from ``unit`` into ``file_unit`` (the same where None) and multiplied by
     ``scale``; the files say the unit that they are in then, none where it has no name, and the ``recipe``
     where they have a place for it. ``limits`` is the gate, by metric key, with ``own_limits`` of parts,
-    lengths in ``unit`` as ``wall_units`` are; what ``walls`` say is told in the report. ``tell`` hears how
-    far it is, and may stop it by raising Halted: no file is left then.
+    lengths in ``unit`` as ``wall_units`` are; blocks are called by their ``labels``. What
+    ``walls`` say is told in the report. ``tell`` hears how far it is, and may stop it by raising Halted: no
+    file is left then.
     Raises NotReady where faces are unnamed or a plane grid cannot leave as one, FoldedGrid for folded cells
     without ``folded_too``, or cells at poles without ``poles_too``.
     """
@@ -115,7 +118,7 @@ def hand_off(
     if out not in METRES:
         raise BadValue(f"“{out}” is not a length unit", remedy=f"use {', '.join(METRES)}")
     cells = measure(grid, wall_units)
-    outcome = gate(cells, limits, walls, own_limits, unit)
+    outcome = gate(cells, limits, walls, own_limits, unit, labels)
     if outcome.folded and not folded_too:
         raise FoldedGrid(
             f"{outcome.folded} cells are folded, and most solvers refuse such a grid",

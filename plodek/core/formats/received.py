@@ -12,9 +12,9 @@ from plodek.core.budget import need
 from plodek.core.doors.places import need_places
 from plodek.core.errors import BadFile
 from plodek.core.formats import block_map
-from plodek.core.formats.windows import rest_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched, poles_in
+from plodek.core.grid.outside import rest_of
 
 
 def from_nodes(path: Path, xyz: list[Floats], names: list[str] | None = None) -> tuple[Grid, str]:

@@ -13,9 +13,9 @@ from plodek.core.formats.cells import HEXA, faces_between
 from plodek.core.formats.faces import NONE, faces_of, found_among
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.sheets import FACES, Boxes, Neighbours, boxes, disagreeing
-from plodek.core.formats.windows import rest_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import joined, matched, rectangles
+from plodek.core.grid.outside import rest_of
 from plodek.core.grid.window import Interface, PatchFaces, Window
 
 #: The corners i + 2j + 4k of a hexahedron in the order that files have.

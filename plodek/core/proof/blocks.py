@@ -10,8 +10,8 @@ from plodek.core.arrays import Floats
 from plodek.core.check.geometry import face_centres, face_normals
 from plodek.core.check.measure import measure
 from plodek.core.formats.cargo import Cargo
-from plodek.core.formats.windows import doubled_faces
 from plodek.core.grid.grid import Grid
+from plodek.core.grid.outside import doubled_faces
 from plodek.core.grid.window import Interface, PatchFaces, Window
 from plodek.core.proof import findings
 from plodek.core.proof.findings import Finding, Placed
@@ -32,17 +32,24 @@ def prove_blocks(grid: Grid, unit: str, wanted: Cargo | None) -> Iterator[Findin
     yield _agree("Interfaces agree, node by node", grid, grid.interfaces)
     if grid.periodic:
         yield _agree("Periodic sides agree under their move", grid, grid.periodic)
-    cells = measure(grid)
+    cells = measure(grid, either_hand=True)
+    leaks = [leak for leak in cells.leaks if leak.kind != "twice"]
+    told = "; ".join(leak.told(grid.names) for leak in leaks[:3])
+    yield Finding("Blocks neither overlap nor lie on others unjoined", not leaks, told or "none does")
     yield findings.folded(cells.volume, int(cells.folded.sum()))
-    sums = np.add.reduceat(cells.volume, grid.starts[:-1])
-    left = [grid.names[block] for block in np.flatnonzero(sums < 0)]
+    left = [grid.names[block] for block in cells.left]
     yield Finding(
         "All blocks are right-handed", not left, f"{len(left)} are not, first {left[0]}" if left else "yes"
     )
     outer = [window for patch in grid.patches for window in patch.windows]
     named = set(outer)
     twins = [w for joint in grid.periodic for w in (joint.first, joint.second) if w not in named]
-    vectors, centres = _faces(grid, [*outer, *twins, *grid.unnamed])
+    windows = [*outer, *twins, *grid.unnamed]
+    vectors, centres = _faces(grid, windows)
+    if cells.left:  # their faces look the other way
+        vectors *= np.repeat(cells.signs[[w.block for w in windows]], [grid.faces(w) for w in windows])[
+            :, None
+        ]
     yield from findings.closed(vectors, centres, float(cells.volume.sum()), grid.dim)
 
 
@@ -96,5 +103,6 @@ def _agree(what: str, grid: Grid, joints: Sequence[Interface]) -> Finding:
             pair = (grid.names[window.block] for window in (joint.first, joint.second))
             off, worst = apart, f" between {' and '.join(pair)}"
     told = "equal to the bit" if off == 0 else f"at most {off:.3g} apart{worst}"
-    most = findings.SAME_SINGLE if single else findings.SAME
+    moved = any(joint.move is not None for joint in joints)
+    most = findings.SAME_SINGLE if single else findings.SAME_MOVED if moved else findings.SAME
     return Finding(what, off <= most * size, f"{len(joints)}: {told}" if joints else "there are none")

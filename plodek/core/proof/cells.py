@@ -49,7 +49,7 @@ def prove_cells(mesh: Mesh, wanted: Cargo | None) -> Iterator[Finding]:
         apart = float(np.abs(twins.move.places(first) - second).max())
         yield Finding(
             "Periodic sides agree under their move",
-            apart <= 1e-12 * float(np.abs(second).max()),
+            apart <= findings.SAME_MOVED * float(np.abs(second).max()),
             f"{len(twins.ours)} faces, at most {apart:.1e} apart",
         )
     volume, _ = bodies(mesh.cells, faces, vectors, centres)

@@ -15,6 +15,8 @@ from plodek.core.formats.cargo import Cargo
 CLOSED = 1e-10
 #: Places are the same within this share of the size of the grid, in double and in single precision.
 SAME, SAME_SINGLE = 1e-13, 1e-6
+#: After a move, which rounds each coordinate some times more.
+SAME_MOVED = 1e-12
 
 
 @dataclass(frozen=True)

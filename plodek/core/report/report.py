@@ -147,7 +147,7 @@ def _solved(run: Solved | None) -> list[Heading | Lines | Rows | Picture]:
 
 def _verdict(model: Model, cells: CellValues, walls: Walls) -> list[Heading | Lines | Rows | Picture]:
     grid = cells.grid
-    found = gate(cells, model.limits, walls, model.part_limits, model.unit)
+    found = gate(cells, model.limits, walls, model.part_limits, model.unit, model.layout.labels)
     folded = f"{found.folded} folded cells" if found.folded else "no folded cell"
     size = f"{_whole(grid.cells)} cells in {len(grid.xyz)} blocks"
     what, power = ("volume", "³") if grid.dim == 3 else ("area", "²")

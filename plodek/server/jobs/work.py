@@ -280,6 +280,7 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         walls=found.walls,
         own_limits=evaluation.model.part_limits,
         wall_units=wall_units_of(evaluation.model),
+        labels=evaluation.model.layout.labels,
         formats=asked["formats"],
         options=asked["options"],
         recipe=evaluation.recipe.model_copy(update={"name": asked["name"]}).model_dump_json(

@@ -27,9 +27,10 @@ from plodek.core.formats.cgns.tree import (
     unit_of,
 )
 from plodek.core.formats.mesh import Mesh
-from plodek.core.formats.windows import ranged, rest_of
+from plodek.core.formats.windows import ranged
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import poles_in
+from plodek.core.grid.outside import rest_of
 from plodek.core.grid.window import Interface, PatchFaces, Window
 
 _DEGENERATE = ("BCDegenerateLine", "BCDegeneratePoint")

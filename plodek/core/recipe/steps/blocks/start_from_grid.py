@@ -14,9 +14,9 @@ from plodek.core.blocks.layout import Edge, edge_of, side_of
 from plodek.core.blocks.operations.copies import join, meeting
 from plodek.core.budget import need
 from plodek.core.errors import BadValue, Refused
-from plodek.core.formats.windows import doubled_faces, is_free
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched
+from plodek.core.grid.outside import doubled_faces, is_free
 from plodek.core.grid.to_layout import TakenUp, take_up
 from plodek.core.model.model import Model, Patch
 from plodek.core.model.open import need_open_blocks

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.check.metric import DEFAULT_LIMITS
+from plodek.core.check.metric import DEFAULT_LIMITS, SAG, SAG_OF_CELL
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import Degrees
 from plodek.core.recipe.step import Context, Stage, Step
@@ -41,6 +41,21 @@ class GateStep(Step):
         description="as a share of the size of the domain",
     )
 
+    sag: float | None = Field(
+        None,
+        title="Sag on guides at most",
+        description="how far middles of faces are off the guides, as a share of the size of the domain",
+    )
+    sag_of_cell: float | None = Field(
+        None, title="Sag of a face at most", description="the same, as a share of the face's length"
+    )
+    leaks: int | None = Field(
+        0,
+        title="Leaks at most",
+        ge=0,
+        description="pairs of blocks that overlap, or lie on each other without being joined",
+    )
+
     def apply(self, model: Model, context: Context) -> Model:
-        limits = {key: getattr(self, key) for key in DEFAULT_LIMITS}
+        limits = {key: getattr(self, key) for key in (*DEFAULT_LIMITS, SAG.key, SAG_OF_CELL.key)}
         return replace(model, limits={k: v for k, v in limits.items() if v is not None})
