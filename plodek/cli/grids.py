@@ -56,7 +56,7 @@ def check(
     grid, unit = registry.read(file)
     found = checked(grid)
     cells = found.cells
-    facts = facts_of(grid, cells) | {"unit": unit, "files": [str(file)]}
+    facts = facts_of(grid, cells) | {"unit": unit, "files": [str(file)], "notes": list(grid.notes)}
     lists = looked_into(grid, cells, metric, worst=worst, by=by, place=place)
     if to is not None:
         write_csv(to, [rows for name, rows in lists.items() if name != "section"])
@@ -106,6 +106,7 @@ def convert(
         "renamed": dict(found.renamed),
         "unit": found.unit,
         "files": [str(file) for file in found.files],
+        "notes": list(found.grid.notes),
     }
     if as_json:
         click.echo(json.dumps(facts, ensure_ascii=False))
@@ -117,6 +118,8 @@ def convert(
     )
     for name, patch in patches.items():
         click.echo(f"  {name}: {patch['type']}, {patch['faces']} faces")
+    for note in found.grid.notes:
+        click.echo(f"  {note}")
     for before, after in found.renamed.items():
         click.echo(f"  “{before}” is called {after} now")
     for file in found.files:

@@ -102,6 +102,8 @@ def tell(facts: dict[str, Any], outcome: Gate, as_json: bool) -> None:
                 click.echo(f"  region {name}: {cells} cells")
         if facts["unnamed_faces"]:
             click.echo(f"  {facts['unnamed_faces']} faces belong to no patch")
+        for note in facts.get("notes", ()):
+            click.echo(f"  {note}")
         for file in facts["files"]:
             click.echo(f"  {file}")
     if not outcome.passed:

@@ -354,7 +354,7 @@ def test_unstructured_files_with_other_cells_are_told(tmp_path):
     with h5py.File(path, "r+") as file:
         section = file["Base/Grid/HEXA_8"]
         set_data(section, np.array([10, 0], np.int32))
-    assert "cells of the kind 10" in prove(path).findings[0].said
+    assert "TETRA_4 (tetrahedra)" in prove(path).findings[0].said
     with h5py.File(path, "r+") as file:
         set_data(section := file["Base/Grid/HEXA_8"], np.array([17, 0], np.int32))
         section["ElementConnectivity/ data"][0] = 10**6

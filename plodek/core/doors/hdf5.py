@@ -94,6 +94,14 @@ class _Taken:
         return BadFile(f"its “{what[-60:]}” {words}", where=self.name, remedy=remedy)
 
 
+def readable(words: bytes) -> str:
+    """Give words as text: UTF-8, or Latin 1 as older files have it."""
+    try:
+        return words.decode()
+    except UnicodeDecodeError:
+        return words.decode("latin-1")
+
+
 class Node:
     """A group of a file: groups and arrays by their names, and attributes."""
 
@@ -114,7 +122,7 @@ class Node:
         for name in self._group:
             with suppress(KeyError):  # a link that leads to nothing
                 if isinstance(found := h5o.open(self._group, name), h5g.GroupID):
-                    yield name.decode(), Node(found, self._taken)
+                    yield readable(name), Node(found, self._taken)
 
     def array(self, name: str) -> Array:
         """Give an array in this group, not read yet. Raises KeyError, BadFile for what is not read."""
@@ -128,7 +136,7 @@ class Node:
         found = self._attribute(name, h5t.STRING)
         if found is None:
             return None
-        return bytes(found).decode() if isinstance(found, bytes) else str(found)
+        return readable(bytes(found)) if isinstance(found, bytes) else str(found)
 
     def number(self, name: str) -> int:
         """Give an attribute of one whole number. Raises KeyError without it."""

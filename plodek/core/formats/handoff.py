@@ -106,12 +106,7 @@ def hand_off(
             f"the grid is still plane, and {plane.label} takes grids of space only",
             remedy="extrude it first (one cell of depth is enough), or leave that format out",
         )
-    if grid.unnamed:
-        faces = unnamed_faces(grid)
-        raise NotReady(
-            f"{faces} outer faces on {len(grid.unnamed)} block sides belong to no patch",
-            remedy="name them, or name all the rest in one go",
-        )
+    _need_names(grid, chosen)
     if not scale > 0:
         raise BadValue(f"the scale factor is {scale:g}", remedy="give a factor above 0")
     out = file_unit or unit
@@ -146,6 +141,25 @@ def hand_off(
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")
     return HandedOff((*files, report), sent, outcome, facts)
+
+
+def _need_names(grid: Grid, chosen: Sequence[registry.Format]) -> None:
+    """Raise NotReady where outer sides have no patch; periodic ones need none where files say they are."""
+    paired = {window for joint in grid.periodic for window in (joint.first, joint.second)}
+    nameless = [window for window in grid.unnamed if window not in paired]
+    silent = next((one for one in chosen if not one.periodic), None)
+    if not nameless and silent is None:
+        return
+    left = nameless or list(grid.unnamed)
+    if left:
+        faces = sum(grid.faces(window) for window in left)
+        more = ""
+        if not nameless and silent is not None:
+            more = f", and {silent.label} says nothing of periodic ones"
+        raise NotReady(
+            f"{faces} outer faces on {len(left)} block sides belong to no patch{more}",
+            remedy="name them, or name all the rest in one go",
+        )
 
 
 def write_all(

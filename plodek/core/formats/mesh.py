@@ -35,7 +35,8 @@ class Twins:
 class Mesh:
     """``points`` (n, 3), ``solids`` the corners (m, corners) of cells by kind, ``faces`` (m, 4) by patch.
 
-    A triangle among the faces holds its last corner twice. ``unit`` is "" where the file says none.
+    A triangle among the faces holds its last corner twice. ``unit`` is "" where the file says none; ``notes``
+    as those of a grid.
     """
 
     points: Floats
@@ -44,6 +45,7 @@ class Mesh:
     types: Mapping[str, PatchType] = field(default_factory=dict)
     unit: str = ""
     twins: tuple[Twins, ...] = ()
+    notes: tuple[str, ...] = ()
 
     @property
     def cells(self) -> int:

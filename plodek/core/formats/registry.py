@@ -41,8 +41,8 @@ class Option:
 class Format:
     """A file format: its ``key`` and ``label``, the endings of its files, and those ``read_too`` only.
 
-    ``plane`` says that a grid of the plane can leave as it is; ``most`` how many characters a name of a
-    patch or region has at most.
+    ``plane`` says that a grid of the plane can leave as it is, ``periodic`` that files tell which sides are
+    periodic with which; ``most`` how many characters a name of a patch or region has at most.
     """
 
     key: str
@@ -52,6 +52,7 @@ class Format:
     write: Write | None = None
     read: Read | None = None
     plane: bool = False
+    periodic: bool = False
     options: tuple[Option, ...] = ()
     most: int = 32
     read_too: tuple[str, ...] = ()
@@ -122,7 +123,7 @@ def read(path: Path, tell: Tell = unheard_of) -> tuple[Grid, str]:
     found, unit = opened(path)
     if isinstance(found, Mesh):
         tell(0.2, f"finding the blocks of {found.cells} cells")
-        found = blocks_of(found, path.name)
+        found = replace(blocks_of(found, path.name), notes=found.notes)
     return replace(found, seams=seams_in(found)), unit
 
 

@@ -17,7 +17,8 @@ class Grid:
     """A grid of the plane (``dim`` 2, nk = 1) or of space.
 
     ``names`` and ``xyz`` go together: the nodes of each block are (ni, nj, nk, 3), C order. ``regions``
-    are the blocks of each region; ``periodic`` the interfaces between twin sides.
+    are the blocks of each region; ``periodic`` the interfaces between twin sides. Of a grid that was read
+    ``notes`` tell what was left out of its file, or taken otherwise than it stands there.
     """
 
     dim: int
@@ -30,6 +31,7 @@ class Grid:
     periodic: tuple[Interface, ...] = ()
     poles: tuple[Pole, ...] = ()
     seams: tuple[Seam, ...] = ()
+    notes: tuple[str, ...] = ()
 
     @cached_property
     def cells(self) -> int:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from plodek.core.arrays import Bools
@@ -34,7 +36,7 @@ def is_free(grid: Grid, window: Window) -> bool:
 def doubled_faces(grid: Grid) -> dict[int, int]:
     """Count in each block that has any the faces that several patches or interfaces hold at once."""
     found: dict[int, int] = {}
-    for side, taken in _taken(grid).items():
+    for side, taken in _taken(replace(grid, periodic=())).items():  # periodic faces are in a patch as well
         if len(taken) > 1:
             free = _free(grid, Window(*side), taken)
             count = sum(grid.faces(window) for window in taken) - int((~free).sum())
@@ -65,11 +67,15 @@ def _left(grid: Grid, side: Window, taken: list[Window]) -> list[Window]:
         return []
     if not taken:
         return [side]
-    shape = grid.xyz[side.block].shape[:3]
+    return windows_on(side, _free(grid, side, taken), grid.xyz[side.block].shape[:3])
+
+
+def windows_on(side: Window, faces: Bools, shape: tuple[int, ...]) -> list[Window]:
+    """Give the windows of some ``faces`` (na, nb) of a side of a block of ``shape`` nodes."""
     last = tuple(n - 1 for axis, n in enumerate(shape) if axis != side.axis)
     return [
         side.narrowed(low, (min(high[0], last[0]), min(high[1], last[1])), shape)  # a plane has no depth
-        for low, high in rectangles(_free(grid, side, taken))
+        for low, high in rectangles(faces)
     ]
 
 

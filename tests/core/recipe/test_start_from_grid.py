@@ -12,13 +12,14 @@ from plodek.core.build import build
 from plodek.core.check.measure import measure
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
-from plodek.core.grid.window import Window
+from plodek.core.grid.window import PatchFaces, Window
 from plodek.core.recipe import document, evaluation
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import in_memory
 from plodek.core.recipe.formats import FORMAT
 from plodek.core.shape.move import shifted
 from tests.conftest import numbered
+from tests.outside import cgns_files
 from tests.received import (
     BENT,
     START,
@@ -310,3 +311,28 @@ def test_a_sharp_line_within_a_received_block_stays_sharp_where_it_is_spaced_ane
     assert np.abs(off).max() < 1e-9
     lengths = np.linalg.norm(np.diff(floor[:, 0], axis=0), axis=1)
     assert np.sum(lengths) == pytest.approx(4, abs=0.01)
+
+
+@pytest.mark.parametrize(
+    "names",
+    [("wall 1", "wall_1", "wall+1"), ("a+", "a", "a#"), ("Wall", "wall", "WALL"), ("ä", "ö", "patch")],
+)
+def test_patches_whose_names_become_alike_stay_apart_and_are_told(names):
+    """An inlet and an outlet were one patch: both were called by what was left of their names."""
+    box = of_nodes(bent())
+    windows = [Window(0, axis, end) for axis in range(3) for end in (0, 1)]
+    patches = tuple(PatchFaces(name, "general", (w,)) for name, w in zip(names, windows, strict=False))
+    model = model_of([START], a=written(replace(box, patches=patches, unnamed=tuple(windows[len(names) :]))))
+    assert [len(patch.sides) for patch in model.patches] == [1] * len(names)
+    assert len({patch.name.lower() for patch in model.patches}) == len(names)
+    changed = [text for said in model.reports.values() for text in said if "is called" in text]
+    assert len(changed) == sum(patch.name != name for patch, name in zip(model.patches, names, strict=True))
+
+
+def test_what_was_left_out_of_a_file_is_told_by_the_step(tmp_path):
+    file = cgns_files.written(
+        tmp_path / "a.cgns",
+        lambda root: cgns_files.node(cgns_files.zone_of(cgns_files.base_of(root)), "s", "FlowSolution_t"),
+    )
+    model = model_of([START | {"file_unit": "m"}], a=file.read_bytes())
+    assert any("FlowSolution_t" in text for said in model.reports.values() for text in said)

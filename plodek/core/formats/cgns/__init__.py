@@ -34,5 +34,6 @@ FORMAT = Format(
     write=_write,
     read=_read,
     plane=True,
+    periodic=True,
     options=(Option("zones", "Zones", (_STRUCTURED, _ONE, _BY_REGION)),),
 )

@@ -5,7 +5,8 @@ See `structured` for the standard. The faces of a patch are a section, and a bou
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +18,7 @@ from plodek.core.formats.cells import QUAD, SOLIDS, TRI, Cells, facing
 from plodek.core.formats.cgns.base import LENGTH, add_condition, add_move, open_base
 from plodek.core.formats.cgns.nodes import Node
 from plodek.core.grid.grid import Grid
-from plodek.core.grid.window import Interface, Window
+from plodek.core.grid.window import Interface, PatchFaces, Window
 
 _ALL = "Grid"
 #: Indices in a zone are 32-bit integers.
@@ -63,13 +64,16 @@ class _Zone:
         self.grid = grid.only(self.blocks)
         self.cells = Cells.of(self.grid)
         self._own = {block: n for n, block in enumerate(self.blocks)}
+        # Those that are periodic with sides of other zones are so too.
+        pairs = (window for joint in grid.periodic for window in (joint.first, joint.second))
+        self._periodic = {self._here(window) for window in pairs if window.block in self._own}
 
     def vertices(self, window: Window) -> Ints | None:
         """Give the numbers of the nodes of a window of the whole grid; None where it is not in this zone."""
-        if window.block not in self._own:
-            return None
-        own = Window(self._own[window.block], window.axis, window.end, window.low, window.high)
-        return self.cells.vertices(own)
+        return self.cells.vertices(self._here(window)) if window.block in self._own else None
+
+    def _here(self, window: Window) -> Window:
+        return replace(window, block=self._own[window.block])
 
     def write(self, base: Node, name: str, cargo: Cargo) -> Node:
         """Write nodes, cells, and the faces of patches with their conditions."""
@@ -101,9 +105,8 @@ class _Zone:
         return zone
 
     def _patches(self, zone: Node, done: int) -> None:
-        twins = {window for joint in self.grid.periodic for window in (joint.first, joint.second)}
         conditions = zone.child("ZoneBC", "ZoneBC_t") if self.grid.patches else None
-        for number, patch in enumerate(self.grid.patches, 1):
+        for number, (patch, paired, of) in enumerate(self._parts(), 1):
             first = done
             faces = self.cells.faces(patch)
             for kind in (QUAD, TRI):
@@ -112,12 +115,24 @@ class _Zone:
                     section = _section(zone, name, kind.cgns, done, len(faces[kind]))
                     connectivity = (faces[kind] + 1).astype(np.int32).ravel()
                     section.child("ElementConnectivity", "DataArray_t", connectivity)
+                    if name != of:
+                        section.child("Patch", "Descriptor_t", of)
                     done += len(faces[kind])
-            if conditions is None or all(window in twins for window in patch.windows):
+            if conditions is None or paired:
                 continue
             condition = add_condition(conditions, number, patch)
             condition.child("PointRange", "IndexRange_t", np.array([[first + 1], [done]], dtype=np.int32))
             condition.child("GridLocation", "GridLocation_t", "FaceCenter")
+
+    def _parts(self) -> Iterator[tuple[PatchFaces, bool, str]]:
+        """Give patches, whether they are periodic, and their names: sides of either sort by themselves."""
+        for patch in self.grid.patches:
+            for paired in (False, True):
+                windows = tuple(w for w in patch.windows if (w in self._periodic) == paired)
+                if windows:
+                    both = paired and len(windows) < len(patch.windows)
+                    name = f"{patch.name[:23]}_periodic" if both else patch.name
+                    yield replace(patch, name=name, windows=windows), paired, patch.name
 
 
 def _section(zone: Node, name: str, kind: int, done: int, many: int) -> Node:

@@ -29,6 +29,7 @@ FORMAT = Format(
     write=_write,
     read=_read,
     plane=True,
+    periodic=True,
     options=(
         Option("form", "Form", ("binary", "Fortran records", "text")),
         Option("bytes", "Byte order", ("little-endian", "big-endian")),

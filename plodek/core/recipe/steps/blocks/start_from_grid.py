@@ -23,6 +23,7 @@ from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe.fields import GridFile, Length, MapFile
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
+from plodek.core.recipe.steps.handoff.patch import PATCH_NAME
 from plodek.core.spacing.edge_law import EdgeLaw
 from plodek.core.units import LengthUnit, factor
 
@@ -85,9 +86,9 @@ class StartFromGrid(BlockStep):
         after = model.changed(join(layout, part, within))
         spacing = after.spacing
         spacing = replace(spacing, counts=counts | dict(spacing.counts), laws=laws | dict(spacing.laws))
-        patches = tuple(_patches(model, taken, names))
+        patches, called = _patches(model, taken, names)
         return replace(after, spacing=spacing, patches=patches, known=after.facts).reporting(
-            self.id, *_said(grid, taken)
+            self.id, *_said(grid, taken), *called
         )
 
 
@@ -112,20 +113,34 @@ def _need_same_counts(model: Model, counts: dict[Edge, int]) -> None:
             )
 
 
-def _patches(model: Model, taken: TakenUp, names: Mapping[str, str]) -> Iterator[Patch]:
-    """Give the patches that are there, and those of a grid; those of one name and type are one."""
+def _patches(
+    model: Model, taken: TakenUp, names: Mapping[str, str]
+) -> tuple[tuple[Patch, ...], list[Finding]]:
+    """Give the patches that are there with those of a grid, and what is said where names cannot stay.
+
+    Only those of the very same name and type are one: names that become alike when signs are taken out of
+    them, or differ in large and small letters alone, are told apart by numbers.
+    """
     found = {patch.name.lower(): patch for patch in model.patches}
+    told_as = {patch.name.lower(): (patch.name, patch.type) for patch in model.patches}
+    for told, type, _ in taken.patches:  # names that can stay do
+        if PATCH_NAME.fullmatch(told):
+            told_as.setdefault(told.lower(), (told, type))
+    changed = []
     for told, type, sides in taken.patches:
         stem = re.sub(r"[^A-Za-z0-9_-]+", "-", told).strip("-") or "patch"
         stem = (stem if stem[0].isalpha() else f"p-{stem}")[:28]
-        name, number = stem, 1
-        while name.lower() in found and found[name.lower()].type != type:
+        name = stem if PATCH_NAME.fullmatch(told) is None else told
+        number = 1
+        while told_as.setdefault(name.lower(), (told, type)) != (told, type):
             number += 1
             name = f"{stem}-{number}"
-        before = found.get(name.lower(), Patch(name, type))
+        if name != told:
+            changed.append(Finding(f"patch “{told[:60]}”, {type}, is called {name} now"))
         there = tuple(side_of(*(names.get(c, c) for c in side)) for side in sides)
-        found[name.lower()] = replace(before, sides=(*before.sides, *there))
-    yield from found.values()
+        patch = found.get(name.lower(), Patch(name, type))
+        found[name.lower()] = replace(patch, sides=(*patch.sides, *there))
+    return tuple(found.values()), changed
 
 
 def _said(grid: Grid, taken: TakenUp) -> Iterator[Finding]:
@@ -133,6 +148,7 @@ def _said(grid: Grid, taken: TakenUp) -> Iterator[Finding]:
         return Finding(text, tuple(name for block in sorted(set(blocks)) for name in taken.made[block]))
 
     yield from taken.said
+    yield from (Finding(note) for note in grid.notes)
     twice = doubled_faces(grid)
     if twice:
         faces = sum(twice.values())
