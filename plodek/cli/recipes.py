@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from dataclasses import asdict
 from importlib import resources
 from pathlib import Path
 
@@ -60,7 +61,8 @@ def build(
 
     evaluation = evaluated(recipe, values)
     model = evaluation.model
-    grid = built(model).grid
+    made = built(model)
+    grid = made.grid
     done = hand_off(
         grid,
         folder,
@@ -82,10 +84,13 @@ def build(
     proofs = prove_all(done.files, done.sent) if prove else []
     if prove:
         told_in(done.report, proofs)
-    facts = done.facts | {"files": [str(f) for f in done.files]}
+    runs = [run.reached() for run in made.runs]
+    facts = done.facts | {"files": [str(f) for f in done.files], "runs": [asdict(run) for run in runs]}
     if prove:
         facts["proofs"] = {proof.file.name: told(proof.findings) for proof in proofs}
     if not as_json:
+        for number, run in enumerate(runs, 1):
+            click.echo(f"run {number}: {run.sentence}")
         for proof in proofs:
             click.echo("\n".join([proof.file.name, *lines_of_findings(proof.findings)]))
     tell(facts, done.gate, as_json)

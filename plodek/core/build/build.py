@@ -11,6 +11,7 @@ from plodek.core.budget import need
 from plodek.core.build.assemble import assemble
 from plodek.core.build.carry import carried
 from plodek.core.build.heights import hold, layered
+from plodek.core.build.keeping import kept_passing
 from plodek.core.build.sides import sides_of
 from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
@@ -47,10 +48,11 @@ def runs_of(
     The first ``done`` runs are left out: these have given ``blocks``. Each run is ``watched`` by its number.
     """
     need("cells", model.cells)
-    below = len(model.all_smoothing) - len(model.smoothing)
-    for number, settings in enumerate(model.all_smoothing):
+    below = len(model.all_runs) - len(model.smoothing)
+    for number, asked in enumerate(model.all_runs):
         if number < done:
             continue
+        settings = asked.settings
         owner = model if number >= below else model.plane
         if owner.layout.dim == 3 and number == below:
             blocks = _in_space(model, blocks)
@@ -62,6 +64,7 @@ def runs_of(
             run = shape(grid, sides, settings, watch)
         else:
             run = smooth(grid, sides, settings, watch)
+        run = kept_passing(grid, run, asked.limits, asked.own)
         blocks = run.blocks
         yield run
 

@@ -22,6 +22,8 @@ from plodek.core.check.metric import BASIC, Metric, there
 from plodek.core.check.metrics import BY_KEY, in_families, work_out
 from plodek.core.grid.grid import Grid
 
+#: Cells with a scaled Jacobian below this are as good as folded: no solver can use them.
+DEGENERATE = 1e-6
 #: Bytes of other metrics that are kept, those last asked for.
 _MOST_OTHERS = 256 * 1024**2
 
@@ -53,6 +55,7 @@ class Summary:
 class CellValues:
     """Metrics of every cell of a ``grid``: ``volume`` (cells,), ``folded`` (cells,), ``centres`` (3, cells).
 
+    Cells that are flat count as folded.
     ``poles`` (cells,) tells the cells with a shrunk edge: they are measured as the wedges they are.
     ``left`` are the indices of left-handed blocks, which were measured as if turned round.
     ``joined`` are its faces at interfaces, ``basic`` (metrics, cells) the metrics that are always there.
@@ -141,7 +144,7 @@ def measure(grid: Grid, wall_units: WallUnits | None = None, *, either_hand: boo
     volume, centres = np.empty(count), np.empty((3, count))
     folded, poles = np.empty(count, dtype=bool), np.empty(count, dtype=bool)
     own, beside = basic[:-2], basic[-2:]
-    left = []
+    left: list[int] = []
     for block, nodes in enumerate(grid.xyz):
         rows, begin = in_rows(nodes, grid.dim), grid.starts[block]
         measure_cells(rows, grid.dim == 2, tuple(own), volume, centres, folded, poles, begin)
@@ -154,6 +157,7 @@ def measure(grid: Grid, wall_units: WallUnits | None = None, *, either_hand: boo
             for values in (*own, volume, *centres, folded, poles):
                 values[part] = values[part].reshape(shape)[:, :, ::-1].ravel()
         measure_inner_faces(rows, volume, centres, beside[0], beside[1], begin)
+    np.logical_or(folded, own[0] < DEGENERATE, out=folded)
     joined = Joined.of(grid, grid.interfaces)
     apart = (centres[:, joined.theirs] - centres[:, joined.ours]).T
     for index in (joined.ours, joined.theirs):

@@ -106,9 +106,15 @@ class Model:
         return tuple(one.settings for one in self.operations if isinstance(one, Run))
 
     @property
+    def all_runs(self) -> tuple[Run, ...]:
+        """All runs with the limits that they keep, those on the plane that was lifted first."""
+        below = self.lift.plane.operations if self.lift else ()
+        return tuple(one for one in (*below, *self.operations) if isinstance(one, Run))
+
+    @property
     def all_smoothing(self) -> tuple[RunSettings, ...]:
-        """All runs, those on the plane that was lifted first."""
-        return (*(self.lift.plane.smoothing if self.lift else ()), *self.smoothing)
+        """The settings of all runs, those on the plane that was lifted first."""
+        return tuple(one.settings for one in self.all_runs)
 
     @property
     def plane(self) -> Model:

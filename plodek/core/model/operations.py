@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, TypeAlias
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import Layout
 from plodek.core.blocks.motion import Motion
+from plodek.core.check.limits import OwnLimit
 from plodek.core.smooth.settings import RunSettings
 
 if TYPE_CHECKING:
@@ -25,9 +26,14 @@ class Fill:
 
 @dataclass(frozen=True)
 class Run:
-    """Smooth, untangle or polish the grid that is there."""
+    """Smooth, untangle or polish the grid that is there; what meets the ``limits`` goes on meeting them.
+
+    These are those of the gate at that step, with the ``own`` ones of parts.
+    """
 
     settings: RunSettings
+    limits: Mapping[str, float] = field(default_factory=dict)
+    own: tuple[OwnLimit, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from plodek.core.arrays import Floats
+from plodek.core.arrays import Floats, Place
 
 #: The note of a run that is still on a coarser grid.
 COARSER = "on a coarser grid"
@@ -52,7 +52,9 @@ class Smoothed:
     """The result: nodes per block, the progress at the start and at the end, and what walls hold.
 
     ``rough`` is a place (3,) where moves had to be taken back until the end, if there is any. Sides that
-    should have moved by themselves have ``stayed`` where the inside would have got worse by that.
+    should have moved by themselves have ``stayed`` where the inside would have got worse by that. So many
+    nodes have ``yielded``, most of them around ``yielded_at``, where limits would be missed that were met
+    before; ``angles`` are the smallest and the largest included one, in degrees.
     """
 
     blocks: Mapping[str, Floats]
@@ -61,6 +63,10 @@ class Smoothed:
     wall: WallHeld = field(default_factory=WallHeld)
     rough: Floats | None = None
     stayed: bool = False
+    yielded: int = 0
+    yielded_at: Place | None = None
+    angles_before: tuple[float, float] = (0.0, 180.0)
+    angles: tuple[float, float] = (0.0, 180.0)
 
     def reached(self) -> Reached:
         """Sum up what the run has reached."""
@@ -82,6 +88,10 @@ class Smoothed:
             angles_within=float(np.mean(np.abs(wall.angles - 90) <= 3)) if len(off) else 1.0,
             held=len(off),
             stayed=self.stayed,
+            yielded=self.yielded,
+            yielded_at=None if self.yielded_at is None else list(self.yielded_at),
+            angles_before=list(self.angles_before),
+            angles=list(self.angles),
         )
 
 
@@ -92,7 +102,9 @@ class Reached:
     ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
     nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
     ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
-    ``stayed`` where the inside would have got worse by that.
+    ``stayed`` where the inside would have got worse by that. ``yielded`` nodes went back, around
+    ``yielded_at``, where limits would be missed that were met before; ``angles`` are the smallest and the
+    largest included one, in degrees.
     """
 
     sweeps: int
@@ -110,6 +122,24 @@ class Reached:
     angles_within: float
     held: int
     stayed: bool
+    yielded: int = 0
+    yielded_at: list[float] | None = None
+    angles_before: list[float] = field(default_factory=lambda: [0.0, 180.0])
+    angles: list[float] = field(default_factory=lambda: [0.0, 180.0])
+
+    @property
+    def sentence(self) -> str:
+        """Say what it came to, in one line."""
+        (low, high), (least, most) = self.angles_before, self.angles
+        ended = f", {self.note}" if self.note else ""
+        back = ""
+        if self.yielded and self.yielded_at is not None:
+            where = ", ".join(f"{v:.4g}" for v in self.yielded_at)
+            back = f"; {self.yielded} nodes went back around ({where}), where limits would be missed"
+        return (
+            f"{self.sweeps} sweeps{ended}: angles {low:.1f}° to {high:.1f}° before, "
+            f"{least:.1f}° to {most:.1f}° now{back}"
+        )
 
 
 #: Called after every portion of sweeps with the progress and a maker of the picture; False stops the run.

@@ -3755,7 +3755,9 @@ export interface components {
          *     ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
          *     nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
          *     ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
-         *     ``stayed`` where the inside would have got worse by that.
+         *     ``stayed`` where the inside would have got worse by that. ``yielded`` nodes went back, around
+         *     ``yielded_at``, where limits would be missed that were met before; ``angles`` are the smallest and the
+         *     largest included one, in degrees.
          */
         "RunsOut.Reached": {
             /** Sweeps */
@@ -3788,6 +3790,20 @@ export interface components {
             held: number;
             /** Stayed */
             stayed: boolean;
+            /**
+             * Yielded
+             * @default 0
+             */
+            yielded: number;
+            /**
+             * Yielded At
+             * @default null
+             */
+            yielded_at: number[] | null;
+            /** Angles Before */
+            angles_before?: number[];
+            /** Angles */
+            angles?: number[];
         };
         /**
          * RunsOut
@@ -4456,7 +4472,9 @@ export interface components {
          *     ``heights_off`` is the worst share that a first height is off; ``heights_within`` the share of wall
          *     nodes within 1 %, ``angles_within`` of those within 3°, of the ``held`` ones. ``folded_before`` and
          *     ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
-         *     ``stayed`` where the inside would have got worse by that.
+         *     ``stayed`` where the inside would have got worse by that. ``yielded`` nodes went back, around
+         *     ``yielded_at``, where limits would be missed that were met before; ``angles`` are the smallest and the
+         *     largest included one, in degrees.
          */
         "QualityOut.Reached": {
             /** Sweeps */
@@ -4489,6 +4507,20 @@ export interface components {
             held: number;
             /** Stayed */
             stayed: boolean;
+            /**
+             * Yielded
+             * @default 0
+             */
+            yielded: number;
+            /**
+             * Yielded At
+             * @default null
+             */
+            yielded_at: number[] | null;
+            /** Angles Before */
+            angles_before?: number[];
+            /** Angles */
+            angles?: number[];
         };
         /**
          * VerdictOut

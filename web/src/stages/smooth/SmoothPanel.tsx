@@ -250,6 +250,12 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
   return (
     <Box mb="2">
       <Fact name={name} value={`${whole(run.sweeps)} sweeps, ${run.note || "not yet settled"}`} />
+      {run.yielded_at && run.yielded > 0 && (
+        <Text fontSize="12px" color="muted">
+          {whole(run.yielded)} nodes went back around ({run.yielded_at.map((v) => short(v)).join(", ")}):
+          limits of the gate that held before would be missed.
+        </Text>
+      )}
       {run.stayed && (
         <Text fontSize="12px" color="muted" mb="1">
           Sides that should have moved by themselves stayed: the inside would have got worse.

@@ -62,7 +62,7 @@ class RunStep(Step):
 
     def apply(self, model: Model, context: Context) -> Model:
         model.need_blocks()
-        run = operations.Run(self.settings(model))
+        run = operations.Run(self.settings(model), model.limits, model.part_limits)
         return replace(model, operations=(*model.operations, run), known=model.facts)
 
 
@@ -121,10 +121,16 @@ def sides(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
 
 
 def walls(model: Model, selector: SideSelector | None) -> tuple[Side, ...]:
-    """Give the walls that a selector finds; without one those with layers, or all on guides; no twins."""
+    """Give the walls that a selector finds; without one those with layers, or all on guides; no twins.
+
+    Where nothing lies on a guide, as in received grids, those of patches that are walls.
+    """
     if selector is not None:
         return sides(model, selector)
     found = model.guided if model.layout.dim == 2 else model.layered or model.guided
+    if not found:
+        outer = model.layout.outer
+        found = [s for s, patch in model.patch_of.items() if patch.type == "wall" and s in outer]
     return tuple(side for side in found if side not in model.layout.paired)
 
 
@@ -138,8 +144,8 @@ def need_walls(found: tuple[Side, ...]) -> tuple[Side, ...]:
     """Give walls if there are any. Raises NothingFound."""
     if not found:
         raise NothingFound(
-            "no outer side lies on a guide, so there is no wall to hold",
-            remedy="choose the walls, or smooth with interior control",
+            "no outer side lies on a guide or belongs to a wall, so there is no wall to hold",
+            remedy="choose the walls, name them as a patch first, or smooth with interior control",
         )
     return found
 

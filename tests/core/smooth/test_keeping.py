@@ -1,0 +1,95 @@
+"""What passes the gate passes it after a run too: where it would not, nodes go back, and that is told."""
+
+import numpy as np
+import pytest
+
+from plodek.core.build.build import build, filled_grid
+from plodek.core.check.measure import measure
+from plodek.core.check.metric import DEFAULT_LIMITS
+from plodek.core.check.quality import gate
+from tests import received
+from tests.conftest import model_of, numbered
+from tests.core.test_leaks import apart
+
+BEND = [
+    {"kind": "arc", "name": "path", "by": "through", "start": [0, 0, 0], "through": [2.3, 0, 5.7], "end": [8, 0, 8]},
+    {"kind": "frame", "shape": "polar", "outer": 1.5},
+    {"kind": "butterfly", "blocks": {"all": True}, "core": 0.55, "bow": 0.35},
+    {"kind": "count", "tier": {"each": [[0, 1.5], [1.5, 0], [0.9, 0.9]]}, "cells": 6},
+    {"kind": "sweep", "guide": "path", "cells": 10},
+]  # fmt: skip
+STEP = [
+    {"kind": "frame", "width": 6, "height": 3},
+    {"kind": "cut", "by": "x", "at": [2, 3]},
+    {"kind": "cut", "by": "y", "at": [1]},
+    {"kind": "hollow", "blocks": {"at": [2.5, 0.5]}},
+    {"kind": "pin", "corner": {"at": [3, 1]}, "to": [3.4, 0.8]},
+    {"kind": "count", "tier": {"each": [[1, 0], [2.5, 1], [4.5, 0], [0, 0.5], [0, 2]]}, "cells": 12},
+]
+SMOOTH = {"kind": "smooth", "sweeps": 300, "control": "interior control"}
+
+
+#: A gate that asks for nothing.
+OPEN = {"kind": "gate"} | dict.fromkeys(DEFAULT_LIMITS)
+
+
+def ran(steps):
+    built = build(model_of(numbered(steps)))
+    return measure(built.grid), built.runs[0]
+
+
+def worst_of(steps, key):
+    cells = measure(filled_grid(model_of(numbered(steps))))
+    return next(s.worst for s in cells.summary if s.metric.key == key)
+
+
+@pytest.mark.parametrize("steps", [BEND, STEP], ids=["bend", "step"])
+@pytest.mark.parametrize("key", ["largest_angle", "smallest_angle", "skewness", "volume_ratio"])
+def test_a_limit_that_was_met_is_met_after_the_run(steps, key):
+    """The limit is just met by what is filled: where smoothing would miss it, it yields, and only there."""
+    limit = worst_of(steps, key)
+    plain, run = ran([*steps, OPEN, SMOOTH])
+    kept, guarded = ran([*steps, OPEN | {key: limit}, SMOOTH])
+    missed = not gate(plain, {key: limit}).passed
+    assert gate(kept, {key: limit}).passed
+    assert (run.yielded, run.yielded_at) == (0, None)
+    assert (guarded.yielded > 0) == (guarded.yielded_at is not None) == missed
+    assert ("went back around" in guarded.reached().sentence) == missed
+    same = [(a == b).all() for a, b in zip(plain.grid.xyz, kept.grid.xyz, strict=True)]
+    assert all(same) == (not missed)
+
+
+def test_what_need_not_yield_is_smoothed_as_before_to_the_bit():
+    limit = worst_of(STEP, "skewness")
+    plain, _ = ran([*STEP, OPEN, SMOOTH])
+    kept, guarded = ran([*STEP, OPEN | {"skewness": limit}, SMOOTH])
+    pairs = list(zip(plain.grid.xyz, kept.grid.xyz, strict=True))
+    other = sum(np.count_nonzero((a != b).any(axis=-1)) for a, b in pairs)
+    assert 0 < guarded.yielded < 0.2 * sum(a[..., 0].size for a, _ in pairs)
+    assert other <= 2 * guarded.yielded  # nodes on interfaces stand in two blocks
+    assert guarded.reached().angles == pytest.approx(
+        [kept.of("smallest_angle").min(), kept.of("largest_angle").max()]
+    )
+
+
+def test_a_limit_of_a_part_that_was_met_is_met_after_the_run():
+    own = {"kind": "own-limit", "metric": "equiangle skewness", "where": "in blocks", "blocks": {"all": True}}
+    limit = worst_of(STEP, "skewness")
+    kept, guarded = ran([*STEP, OPEN, own | {"limit": limit}, SMOOTH])
+    assert guarded.yielded > 0
+    assert kept.of("skewness").max() <= limit * (1 + 1e-9)
+
+
+def test_a_flat_cell_counts_as_folded():
+    nodes = np.stack(np.meshgrid(*[np.linspace(0, 1, 3)] * 3, indexing="ij"), axis=-1)
+    nodes[1, 1, 1] = 1 / 3  # in one plane with the three corners beside it
+    cells = measure(apart(nodes))
+    assert cells.of("scaled_jacobian").min() == pytest.approx(0.0, abs=1e-12)
+    assert cells.folded.sum() == (cells.of("scaled_jacobian") < 1e-6).sum() > 0
+
+
+def test_walls_of_received_grids_are_those_of_their_patches():
+    wall = {"kind": "patch", "name": "bed", "type": "wall", "faces": {"looks": [0, 0, -1]}}
+    smooth = {"kind": "smooth", "sweeps": 5, "control": "wall control"}
+    model = received.model_of([received.START, wall, smooth], a=received.BENT)
+    assert model.smoothing[0].parts.walls == model.patches[0].sides
