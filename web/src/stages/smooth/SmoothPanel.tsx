@@ -252,8 +252,9 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
       <Fact name={name} value={`${whole(run.sweeps)} sweeps, ${run.note || "not yet settled"}`} />
       {run.yielded_at && run.yielded > 0 && (
         <Text fontSize="12px" color="muted">
-          {whole(run.yielded)} nodes went back around ({run.yielded_at.map((v) => short(v)).join(", ")}):
-          limits of the gate that held before would be missed.
+          {whole(run.yielded)} nodes went back around (
+          {run.yielded_at.map((v) => short(v)).join(", ")}): limits of the gate that held before
+          would be missed.
         </Text>
       )}
       {run.stayed && (
