@@ -92,8 +92,9 @@ def wanted_sizes(
             reached = on_patch.get(wish.patch, set())
         else:
             reached = set(paths)
-        for edge in reached:
-            found[edge] = min(wish.size, found.get(edge, wish.size))
+        for edge in paths:
+            if edge in reached:
+                found[edge] = min(wish.size, found.get(edge, wish.size))
     return found
 
 

@@ -43,7 +43,7 @@ class Butterfly(BlockStep):
         layout = model.layout
         chosen = selectors.blocks(model, self.blocks)
         walls = set(selectors.sides(model, self.walls) if self.walls else walls_of(layout, chosen))
-        own = {side for name in chosen for side in layout.sides_of(name)}
+        own = dict.fromkeys(side for name in chosen for side in layout.sides_of(name))
         outer = [side for side in own if len(layout.sides[side]) == 1 and side not in walls]
         guides = model.guides
         return in_turn(
