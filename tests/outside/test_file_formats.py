@@ -11,6 +11,7 @@ import vtk
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
 from plodek.core.check.measure import measure
+from plodek.core.errors import BadFile
 from plodek.core.formats import registry
 from plodek.core.formats.cells import HEXA, PENTA, Cells
 from tests.core.grid.test_formats import grids, written  # noqa: F401  # a fixture
@@ -319,3 +320,33 @@ def test_vts_files_of_every_encoding_are_read(grids, tmp_path):  # noqa: F811
             writer.Write()
             grid, _ = registry.read(tmp_path / f"{precision}{n}.vts")
             assert np.allclose(grid.xyz[0], nodes, rtol=rel, atol=1e-12 if rel else 1e-10), (mode, compressor)
+
+
+def test_nodes_that_are_blanked_out_are_holes(tmp_path):
+    """PLOT3D (Walatka et al. 1990, NASA TM 101067): iblank 0 is no part of the grid."""
+    nodes = np.stack(np.meshgrid(*(np.linspace(0, 1, n) for n in (5, 5, 3)), indexing="ij"), axis=-1)
+    blank = np.ones(nodes.shape[:3], dtype=int)
+    blank[2, 2] = 0  # a column of nodes: the four columns of cells around it
+    numbers = [nodes[..., axis].T.ravel() for axis in range(3)] + [blank.T.ravel()]
+    text = "1\n5 5 3\n" + "\n".join(" ".join(map(str, part)) for part in numbers)
+    (tmp_path / "a.xyz").write_text(text)
+    grid, _ = registry.read(tmp_path / "a.xyz")
+    assert grid.cells == 4 * 4 * 2 - 4 * 2
+    assert measure(grid).volume.sum() == pytest.approx(1 - 0.25)
+    assert "8 cells at nodes that are blanked out" in grid.notes[0]
+    head = np.array([1, 5, 5, 3], dtype="<i4").tobytes()
+    binary = np.concatenate(numbers[:3]).astype("<f8").tobytes() + numbers[3].astype("<i4").tobytes()
+    (tmp_path / "b.xyz").write_bytes(head + binary)
+    assert registry.read(tmp_path / "b.xyz")[0].cells == grid.cells
+
+
+@pytest.mark.parametrize("times", ["8*0.5", "4*0.5 4*.5", "0.5 7*5e-1", "0.5 0.5,6*5d-1"])
+def test_numbers_that_stand_for_several_are_those(tmp_path, times):
+    """As Fortran's list-directed output writes them (ISO 1539, 10.10)."""
+    corners = "0 1 0 1 0 1 0 1 0 0 1 1 0 0 1 1"
+    (tmp_path / "a.xyz").write_text(f"1\n2 2 2\n{corners}\n{times}\n")
+    grid, _ = registry.read(tmp_path / "a.xyz")
+    assert (grid.xyz[0][..., 2] == 0.5).all()
+    (tmp_path / "b.xyz").write_text(f"1\n2 2 2\n{corners}\n999999999999*1.0\n")
+    with pytest.raises(BadFile):
+        registry.read(tmp_path / "b.xyz")

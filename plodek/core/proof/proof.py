@@ -117,7 +117,12 @@ def _checked(path: Path) -> Finding:
         return Finding(what, None, f"{_CHECKER} is not installed")
     try:
         done = subprocess.run(
-            [program, str(path)], capture_output=True, text=True, check=False, timeout=_PATIENCE
+            [program, str(path)],
+            capture_output=True,
+            text=True,
+            errors="replace",
+            check=False,
+            timeout=_PATIENCE,
         )
     except subprocess.TimeoutExpired:
         return Finding(what, None, f"{_CHECKER} had not ended after {_PATIENCE} s")

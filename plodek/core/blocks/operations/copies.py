@@ -110,8 +110,7 @@ def _part(
     layout: Layout, guides: Mapping[str, Guide], chosen: set[str], move: Move, step: str
 ) -> tuple[Layout, dict[str, Surface]]:
     """Make a layout of the moved blocks alone, with ids of their own, and the surfaces it lies on."""
-    own = [block for name, block in layout.blocks.items() if name in chosen]
-    old = list(dict.fromkeys(c for block in own for c in block.corners))
+    old = list(dict.fromkeys(c for n, block in layout.blocks.items() if n in chosen for c in block.corners))
     if not old:
         raise NothingFound("there is no block to move", remedy="choose blocks")
     ids = {c: stable_id(step, c) for c in old}

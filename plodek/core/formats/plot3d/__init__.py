@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.registry import Choices, Format, Option
 from plodek.core.grid.grid import Grid
 
@@ -15,7 +16,7 @@ def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
     return write(path, cargo, choices)
 
 
-def _read(path: Path) -> tuple[Grid, str]:
+def _read(path: Path) -> tuple[Grid | Mesh, str]:
     from plodek.core.formats.plot3d.read import read
 
     return read(path)

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from itertools import product
 from pathlib import Path
 from typing import Any, NoReturn
 
 import numpy as np
 
-from plodek.core.arrays import Floats, Ints
-from plodek.core.doors.numerals import numbers_in
+from plodek.core.arrays import Bools, Floats, Ints
+from plodek.core.budget import most
+from plodek.core.doors.numerals import repeated_in
 from plodek.core.errors import BadFile
+from plodek.core.formats.cells import HEXA, Kind
+from plodek.core.formats.joining import joined
+from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.received import from_nodes
 from plodek.core.grid.grid import Grid
 
 #: Bytes at the beginning of a file that tell text from numbers.
 _LOOK = 4096
-_TEXT = b"0123456789+-.eEdD \t\r\n,"
+_TEXT = b"0123456789+-.eEdD* \t\r\n,"
 _REMEDY = "give a PLOT3D grid of several blocks, binary, with Fortran records or as text"
 
 
@@ -72,22 +76,24 @@ class _Form:
             at += size + 8
         return True
 
-    def blocks(self, data: np.ndarray[Any, Any], counts: Ints) -> Iterator[Floats]:
-        """Give the nodes of each block."""
+    def blocks(self, data: np.ndarray[Any, Any], counts: Ints) -> Iterator[tuple[Floats, Bools | None]]:
+        """Give the nodes of each block, and which of them are blanked out, if any can be."""
         at = self.head + 8 * self.records + 4 * counts.size
         for shape in counts:
             nodes = int(np.prod(shape))
             at += 4 * self.records
             size = nodes * self.dim * self.size
             values = np.frombuffer(data[at : at + size], dtype=f"{self.order}f{self.size}")
-            yield _placed(values, tuple(int(n) for n in shape))
+            own = tuple(int(n) for n in shape)
+            yield _placed(values, own), _blanked(data, at + size, own, self.order) if self.blanked else None
             at += nodes * self.node + 4 * self.records
 
 
-def read(path: Path) -> tuple[Grid, str]:
-    """Read a multi-block or a single grid, of space or of the plane, blanked or not, with its map if there.
+def read(path: Path) -> tuple[Grid | Mesh, str]:
+    """Read a multi-block or a single grid, of space or of the plane, with its map if there.
 
-    Interfaces come from the map beside it, or from nodes that lie at one place. Raises BadFile.
+    Interfaces come from the map beside it, or from nodes that lie at one place. Where nodes are blanked out,
+    the cells at them are holes: the others are given as a mesh. Raises BadFile.
     """
     try:
         size = path.stat().st_size
@@ -97,7 +103,7 @@ def read(path: Path) -> tuple[Grid, str]:
             f"it cannot be read ({error.strerror})", where=path.name, remedy="check the path"
         ) from error
     if len(data) and not bytes(data[:_LOOK]).strip(_TEXT):
-        xyz = _from_text(path)
+        blocks = _from_text(path)
     else:
         forms = [
             (form, counts)
@@ -110,8 +116,48 @@ def read(path: Path) -> tuple[Grid, str]:
         if not forms:
             _refuse(data, path.name)
         form, counts = forms[0]
-        xyz = list(form.blocks(data, counts))
-    return from_nodes(path, xyz)
+        blocks = list(form.blocks(data, counts))
+    if any(blank is not None and blank.any() for _, blank in blocks):
+        return _with_holes(path.name, blocks), ""
+    return from_nodes(path, [nodes for nodes, _ in blocks])
+
+
+def _with_holes(name: str, blocks: Sequence[tuple[Floats, Bools | None]]) -> Mesh:
+    """Give the cells at none of whose corners a node is blanked out. Raises BadFile in the plane."""
+    pieces: list[tuple[str, Floats, Mapping[Kind, Ints], Ints | None]] = []
+    left = 0
+    for number, (nodes, blank) in enumerate(blocks, 1):
+        if min(nodes.shape[:3]) < 2:
+            raise BadFile(
+                "nodes are blanked out of a plane grid", where=f"{name}, block {number}",
+                remedy="leave holes out as blocks of their own",
+            )  # fmt: skip
+        ni, nj, nk = nodes.shape[:3]
+        ids: Ints = np.arange(ni * nj * nk).reshape(ni, nj, nk)
+        ends = ((0, 0), (1, 0), (1, 1), (0, 1))
+        parts = [
+            (slice(i, ni - 1 + i), slice(j, nj - 1 + j), slice(k, nk - 1 + k))
+            for k in (0, 1)
+            for i, j in ends
+        ]
+        out: Bools = np.zeros((ni - 1, nj - 1, nk - 1), dtype=np.bool_)
+        if blank is not None:
+            for part in parts:
+                out |= blank[part]
+        left += int(out.sum())
+        corners = np.stack([ids[part][~out] for part in parts], axis=1)
+        pieces.append(("", nodes.reshape(-1, 3), {HEXA: corners}, None))
+    note = f"{left} cells at nodes that are blanked out (iblank 0) are left out as holes"
+    return replace(joined(name, pieces), notes=(note,))
+
+
+def _blanked(data: np.ndarray[Any, Any], at: int, shape: tuple[int, ...], order: str) -> Bools:
+    """Tell which nodes (ni, nj, nk) of a block are blanked out."""
+    return _shaped(_ints(data, at, int(np.prod(shape)), order) == 0, shape)
+
+
+def _shaped(values: np.ndarray[Any, Any], shape: tuple[int, ...]) -> Bools:
+    return np.ascontiguousarray(values.reshape(shape[::-1]).T.reshape((*shape, *(1,) * (3 - len(shape)))))
 
 
 def _refuse(data: np.ndarray[Any, Any], name: str) -> NoReturn:
@@ -145,7 +191,7 @@ def _placed(values: np.ndarray[Any, Any], shape: tuple[int, ...]) -> Floats:
     return nodes
 
 
-def _from_text(path: Path) -> list[Floats]:
+def _from_text(path: Path) -> list[tuple[Floats, Bools | None]]:
     values = _numbers(path)
     for several, dim, blanked in product((True, False), (3, 2), (False, True)):
         blocks = values[0] if several else 1.0
@@ -160,8 +206,10 @@ def _from_text(path: Path) -> list[Floats]:
             continue
         found = []
         for shape in counts.astype(int):
-            size = int(np.prod(shape))
-            found.append(_placed(values[at : at + size * dim], tuple(int(n) for n in shape)))
+            size, own = int(np.prod(shape)), tuple(int(n) for n in shape)
+            blank = values[at + size * dim : at + size * (dim + 1)] == 0
+            nodes = _placed(values[at : at + size * dim], own)
+            found.append((nodes, _shaped(blank, own) if blanked else None))
             at += size * (dim + blanked)
         return found
     raise BadFile(
@@ -174,6 +222,7 @@ def _from_text(path: Path) -> list[Floats]:
 def _numbers(path: Path) -> Floats:
     """Read the numbers of a text, parted by blanks or commas, exponents with e or d."""
     try:
-        return numbers_in(path.read_text("ascii").translate(str.maketrans(",Dd", " ee")))
+        text = path.read_text("ascii").translate(str.maketrans(",Dd", " ee"))
+        return repeated_in(text, 4 * most("cells"))
     except ValueError as error:
         raise BadFile("it holds what is no number", where=path.name, remedy=_REMEDY) from error
