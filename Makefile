@@ -9,7 +9,7 @@ ROOT_APT = if [ "$$(id -u)" = 0 ]; then \
 	apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $(1); \
 	else echo "please install: $(1)"; exit 1; fi
 
-.PHONY: demo test quick setup bench soak audit lint lint-python lint-pages types reference screenshots clean
+.PHONY: demo test quick setup ledger bench soak audit lint lint-python lint-pages types reference screenshots clean
 
 demo: build/python build/pages build/kernels
 	$(BIN)/plodek demo
@@ -47,6 +47,10 @@ types: build/python build/node
 # Run after a change of a step's fields.
 reference: build/python
 	$(BIN)/python -m plodek.core.recipe.reference docs/recipe-reference.md
+
+# What grids are worth, against what is kept: `make ledger KEEP=--keep` keeps what there is now.
+ledger: build/test-python build/kernels
+	$(BIN)/python -m tests.core.ledger.worth $(KEEP)
 
 bench: setup
 	PYTHONPATH=. $(BIN)/python bench/bench.py

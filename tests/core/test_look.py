@@ -150,6 +150,7 @@ def test_tables_agree_with_the_cells_themselves(box, metric):
     grid, cells = box
     values, better = cells.of(metric), BY_KEY[metric].better
     limit = float(np.nanmedian(values)) if not np.isnan(values).all() else 0.0
+    limit *= 1 + 1e-6  # of values that are alike but for rounding none is beyond it alone
     for groups in (
         by_block(grid),
         by_region(grid),

@@ -19,7 +19,7 @@ from plodek.core.recipe.files import in_memory
 from plodek.core.recipe.formats import FORMAT
 from plodek.core.shape.move import shifted
 from tests.conftest import numbered
-from tests.outside import cgns_files
+from tests.outside.of_others import cgns_files
 from tests.received import (
     BENT,
     START,

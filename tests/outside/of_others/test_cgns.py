@@ -7,7 +7,17 @@ from plodek.core.check.measure import measure
 from plodek.core.errors import BadFile
 from plodek.core.formats import registry
 from plodek.core.formats.cgns.words import READ, SILENT
-from tests.outside.cgns_files import SIDES, base_of, box, condition, ints, node, units, written, zone_of
+from tests.outside.of_others.cgns_files import (
+    SIDES,
+    base_of,
+    box,
+    condition,
+    ints,
+    node,
+    units,
+    written,
+    zone_of,
+)
 
 
 def read(tmp_path, fill):
