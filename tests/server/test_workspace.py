@@ -248,7 +248,7 @@ def test_files_of_the_cache_are_of_this_code_and_stay_young(tmp_path, monkeypatc
 
 
 @pytest.mark.slow
-def test_500_previews_hold_the_process_below_a_limit(tmp_path):
+def test_250_previews_hold_the_process_below_a_limit(tmp_path):
     """Each preview is another model of 70 blocks; what is kept of them is bounded in bytes."""
     engine = Engine(tmp_path / "cache")
     frame = {"kind": "frame", "id": "f", "shape": "box", "width": 4, "height": 4, "depth": 4}
@@ -261,7 +261,7 @@ def test_500_previews_hold_the_process_below_a_limit(tmp_path):
 
     engine._evaluator = type(engine._evaluator)(most_bytes=20 * 1024**2)
     before = 0.0
-    for n in range(500):
+    for n in range(250):
         ring = {"kind": "ring", "id": "r", "thickness": 0.1 + n * 1e-5, "blocks": {"at": [1.5, 1.5, 1.5]}}
         found = engine.evaluate(document.of({"steps": [frame, *cuts, ring]}), DEMO_FILES)
         assert found.error is None
