@@ -15,7 +15,7 @@ from plodek.core.check.metric import Metric, there
 from plodek.core.check.metrics import BY_KEY
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering, Numbers
-from plodek.core.smooth.outcome import Smoothed
+from plodek.core.smooth.outcome import Smoothed, WallHeld
 
 #: How often what still misses a limit is taken back wider, before all of it is.
 _WIDER = 7
@@ -34,7 +34,7 @@ def kept_passing(
     """
     after = replace(before, xyz=tuple(run.blocks[name] for name in before.names))
     was, now = measure(before), measure(after)
-    told = replace(run, angles_before=_angles(was), angles=_angles(now))
+    told = replace(run, angles_before=_angles(was), angles=_angles(now), held_at=None)
     if was.folded.any():
         return told
     rows = list(_rows(was, limits, own))
@@ -54,9 +54,24 @@ def kept_passing(
             break
     where = before.xyz[0][0, 0, 0] if not share.any() else _at(before, numbering, int(np.argmax(share)))
     blocks = dict(zip(before.names, moved.xyz, strict=True))
+    worst = float(now.of("scaled_jacobian").min())
     return replace(
-        told, blocks=blocks, angles=_angles(now), yielded=int((share > 0).sum()), yielded_at=place(where)
+        told,
+        blocks=blocks,
+        progress=replace(run.progress, worst=worst, folded=int(now.folded.sum())),
+        wall=_still_held(run, moved),
+        angles=_angles(now),
+        yielded=int((share > 0).sum()),
+        yielded_at=place(where),
     )
+
+
+def _still_held(run: Smoothed, moved: Grid) -> WallHeld:
+    """Measure what walls hold after nodes went back; what was wished stays."""
+    if run.held_at is None or not len(run.wall.heights):
+        return run.wall
+    now = run.held_at(moved.xyz)
+    return replace(run.wall, heights=now.heights, angles=now.angles)
 
 
 def _angles(cells: CellValues) -> tuple[float, float]:

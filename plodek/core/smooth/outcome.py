@@ -54,7 +54,8 @@ class Smoothed:
     ``rough`` is a place (3,) where moves had to be taken back until the end, if there is any. Sides that
     should have moved by themselves have ``stayed`` where the inside would have got worse by that. So many
     nodes have ``yielded``, most of them around ``yielded_at``, where limits would be missed that were met
-    before; ``angles`` are the smallest and the largest included one, in degrees.
+    before; ``angles`` are the smallest and the largest included one, in degrees. ``held_at`` measures what
+    walls hold on other nodes of the blocks, in their order.
     """
 
     blocks: Mapping[str, Floats]
@@ -67,6 +68,7 @@ class Smoothed:
     yielded_at: Place | None = None
     angles_before: tuple[float, float] = (0.0, 180.0)
     angles: tuple[float, float] = (0.0, 180.0)
+    held_at: Callable[[tuple[Floats, ...]], WallHeld] | None = field(default=None, repr=False, compare=False)
 
     def reached(self) -> Reached:
         """Sum up what the run has reached."""

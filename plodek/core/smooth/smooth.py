@@ -11,7 +11,7 @@ from plodek.core.grid.grid import Grid
 from plodek.core.smooth.coarse.correction import Correction
 from plodek.core.smooth.coarse.grids import carried_up, coarser
 from plodek.core.smooth.movable import Movable, nodes_of
-from plodek.core.smooth.outcome import Progress, Smoothed, Watch, quiet
+from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch, quiet
 from plodek.core.smooth.relaxation import SOUND, Relaxation, neighbours
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.smooth.sides import Sides
@@ -51,7 +51,11 @@ def _smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | N
     began = run.progress(0, 0.0, 0.0)
     ended = _go(run, grid, sides, watch)
     blocks = nodes_of(grid, run.ghosted, run.xyz)
-    return Smoothed(blocks, began, ended, run.walls.held(run.xyz), run.rough())
+
+    def held_at(blocks: tuple[Floats, ...]) -> WallHeld:
+        return run.walls.held(run.ghosted.taken(blocks))
+
+    return Smoothed(blocks, began, ended, run.walls.held(run.xyz), run.rough(), held_at=held_at)
 
 
 def _go(run: Relaxation, grid: Grid, sides: Sides, watch: Watch | None) -> Progress:

@@ -93,3 +93,19 @@ def test_walls_of_received_grids_are_those_of_their_patches():
     smooth = {"kind": "smooth", "sweeps": 5, "control": "wall control"}
     model = received.model_of([received.START, wall, smooth], a=received.BENT)
     assert model.smoothing[0].parts.walls == model.patches[0].sides
+
+
+def test_what_is_told_of_a_run_that_yielded_is_of_the_grid_that_it_gives():
+    wall = {"kind": "wall-layer", "walls": {"side": "y-"}, "first": 0.01, "growth": 1.2, "layers": 5}
+    steps = [*STEP, wall]
+    smooth = SMOOTH | {"control": "wall control", "walls": {"side": "y-"}}
+    limit = worst_of(steps, "skewness")
+    cells, run = ran([*steps, OPEN | {"skewness": limit}, smooth])
+    assert run.yielded > 0
+    assert run.reached().worst == pytest.approx(cells.of("scaled_jacobian").min())
+    again = run.wall.heights
+    floor = [
+        b[:, 1, 0, 1] - b[:, 0, 0, 1] for b in cells.grid.xyz if np.ptp(b[:, 0, 0, 1]) == 0 == b[0, 0, 0, 1]
+    ]
+    inner = np.sort(np.concatenate([heights[1:-1] for heights in floor]))
+    assert all(np.abs(inner - height).min() < 1e-9 for height in again)

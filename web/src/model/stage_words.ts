@@ -42,7 +42,10 @@ export function stageWord(stage: Stage, model: Model, quality: Quality | null): 
       if (!quality) return empty("no grid yet");
       if (quality.folded) return wrong(many(quality.folded, "folded cell"));
       if (quality.passed) return good("gate passed");
-      const missed = [...quality.metrics, ...quality.parts].reduce((n, one) => n + one.missed, 0);
+      const leaking = quality.parts.find((one) => one.metric === "leaks")?.missed ?? 0;
+      if (leaking) return wrong(many(leaking, "leak"));
+      const cells = quality.parts.filter((one) => !one.metric.startsWith("sag"));
+      const missed = [...quality.metrics, ...cells].reduce((n, one) => n + one.missed, 0);
       return wrong(missed ? `${many(missed, "cell")} below gate` : "guides missed");
     }
     case "Hand-off": {

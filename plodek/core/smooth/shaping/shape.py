@@ -195,7 +195,11 @@ class _Run:
             if note != "stopped":
                 progress = replace(progress, note=_stay_folded(len(bad), len(forced)))
             rough = self.xyz[(forced if len(forced) else bad)[0, 0]]
-        return Smoothed(self.blocks(), self.began, progress, self._held(), rough)
+
+        def held_at(blocks: tuple[Floats, ...]) -> WallHeld:
+            return self.walls.held(self.movable.ghosted.taken(blocks))
+
+        return Smoothed(self.blocks(), self.began, progress, self._held(), rough, held_at=held_at)
 
     def _folded(self) -> Slots:
         cells, _ = self.movable.scheme.cells_at(self.ghosted.node >= 0)

@@ -253,8 +253,8 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
       {run.yielded_at && run.yielded > 0 && (
         <Text fontSize="12px" color="muted">
           {whole(run.yielded)} nodes went back around (
-          {run.yielded_at.map((v) => short(v)).join(", ")}): limits of the gate that held before
-          would be missed.
+          {run.yielded_at.map((v) => short(v)).join(", ")}) {model.unit}: limits of the gate that
+          held before would be missed.
         </Text>
       )}
       {run.stayed && (
