@@ -166,14 +166,16 @@ interface CountProps {
   set: (count: number) => void;
 }
 
-/** A count to type or to step; what is typed stays until the model of it is there. */
+/** A count to type or to step; what is typed stays until all edits are kept and the model of them is there. */
 function Count({ value, label, set }: CountProps) {
+  const { busy } = useBoardData();
   const [typed, setTyped] = useState<string | null>(null);
   const sent = useRef(value);
   useEffect(() => {
+    if (busy) return;
     sent.current = value;
     setTyped(null);
-  }, [value]);
+  }, [value, busy]);
   const keep = (count: number) => {
     if (!Number.isInteger(count) || count < 1 || count === sent.current) return;
     sent.current = count;
