@@ -138,7 +138,7 @@ def test_from_an_empty_project_to_an_accepted_file(board, tmp_path):
     expect(board.hand).to_contain_text("multiplied by 1")
     page.get_by_role("button", name="Write the files").click()
     proof = board.hand.get_by_role("group", name="Proof of pier-by-hand.cgns")
-    expect(proof).to_contain_text("11 of 11 hold")
+    expect(proof).to_contain_text("12 of 12 hold")
     with page.expect_download() as caught:
         page.get_by_role("link", name="pier-by-hand.zip").first.click()
     caught.value.save_as(tmp_path / "grid.zip")
