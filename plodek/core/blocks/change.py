@@ -40,6 +40,13 @@ class Change:
     origins: Mapping[str, Name] = field(default_factory=dict)
 
 
+def parts_of(pieces: Mapping[Name, tuple[Name, ...]], name: Name) -> list[Name]:
+    """Follow an edge, side or block that was divided down to its pieces; itself where it was not."""
+    if name not in pieces:
+        return [name]
+    return [deep for piece in pieces[name] for deep in (parts_of(pieces, piece) if piece != name else [name])]
+
+
 def renamed_pieces(before: Layout, names: Mapping[str, str]) -> dict[Name, tuple[Name, ...]]:
     """Give the pieces where corners became others: each edge and side stands for one of the new corners."""
 

@@ -15,6 +15,7 @@ from plodek.core.check.metric import Metric, there
 from plodek.core.check.metrics import BY_KEY
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering, Numbers
+from plodek.core.smooth.ghosted import outer_windows
 from plodek.core.smooth.outcome import Smoothed, WallHeld
 
 #: How often what still misses a limit is taken back wider, before all of it is.
@@ -43,7 +44,6 @@ def kept_passing(
         return told
     numbering = Numbering.of(before, twins=True)
     share, outer = np.zeros(numbering.count), _outer(before, numbering)
-    moved = before
     for wider in range(_WIDER + 1):
         share = np.ones_like(share) if wider == _WIDER else _shares(before, numbering, bad, share, 2**wider)
         whole = np.where(outer, share >= _WHOLLY, share)
@@ -52,7 +52,6 @@ def kept_passing(
         bad = _missing(now, rows)
         if not bad.any():
             break
-    where = before.xyz[0][0, 0, 0] if not share.any() else _at(before, numbering, int(np.argmax(share)))
     blocks = dict(zip(before.names, moved.xyz, strict=True))
     worst = float(now.of("scaled_jacobian").min())
     return replace(
@@ -61,8 +60,8 @@ def kept_passing(
         progress=replace(run.progress, worst=worst, folded=int(now.folded.sum())),
         wall=_still_held(run, moved),
         angles=_angles(now),
-        yielded=int((share > 0).sum()),
-        yielded_at=place(where),
+        yielded=int((whole > 0).sum()),
+        yielded_at=place(_at(before, numbering, int(np.argmax(whole)))),
     )
 
 
@@ -138,8 +137,7 @@ def _corners(ids: Numbers, dim: int) -> list[Numbers]:
 def _outer(grid: Grid, numbering: Numbering) -> Bools:
     """Tell which nodes (n,) are on outer sides."""
     found = np.zeros(numbering.count, dtype=bool)
-    windows = [window for patch in grid.patches for window in patch.windows]
-    for window in (*windows, *grid.unnamed):
+    for window in outer_windows(grid, free_twins=False):
         ids = numbering.ids[window.block]
         found[ids[window.slices(ids.shape)]] = True
     return found

@@ -136,7 +136,7 @@ def _quads(grid: Grid, window: Window, *, reverse: bool = False) -> Floats:
 class _Faces:
     """The faces of an outer window: corners (n, 4, 3), middles and unit normals (n, 3), and sizes (n,).
 
-    Normals look out of the block, and corners stand around them.
+    Normals look out of the block, and corners stand around them. ``box`` (2, 3) has some room around.
     """
 
     window: Window
@@ -145,6 +145,7 @@ class _Faces:
     middles: Floats
     normals: Floats
     sizes: Floats
+    box: Floats
 
     @staticmethod
     def of(grid: Grid, window: Window, patch: str, sign: float) -> _Faces:
@@ -156,7 +157,12 @@ class _Faces:
         there = areas > 0
         quads, areas = np.ascontiguousarray(quads[there]), areas[there]
         sizes = areas if grid.dim == 2 else np.sqrt(areas)
-        return _Faces(window, patch, quads, quads.mean(axis=1), vectors[there] / areas[:, None], sizes)
+        room = 2.0 * _NEAR * sizes.max(initial=0.0)
+        box = (
+            np.array([quads.min(axis=(0, 1)) - room, quads.max(axis=(0, 1)) + room]) if len(sizes) else quads
+        )
+        normals = vectors[there] / areas[:, None]
+        return _Faces(window, patch, quads, quads.mean(axis=1), normals, sizes, box)
 
 
 def _unjoined(grid: Grid, signs: Floats) -> Iterator[Leak]:
@@ -168,7 +174,7 @@ def _unjoined(grid: Grid, signs: Floats) -> Iterator[Leak]:
     sides = [side for side in sides if len(side.sizes)]
     if len(sides) < 2:
         return
-    boxes = np.array([[*_box(side)] for side in sides])
+    boxes = np.array([side.box for side in sides])
     region = {block: name for name, blocks in grid.regions.items() for block in blocks}
     told: set[tuple[int, int]] = set()
     for a, b in _in_order(boxes_that_meet(boxes)):
@@ -184,12 +190,6 @@ def _unjoined(grid: Grid, signs: Floats) -> Iterator[Leak]:
                 yield found
 
 
-def _box(side: _Faces) -> tuple[Floats, Floats]:
-    """Give the low and the high end of a side's box, with some room around."""
-    room = 2.0 * _NEAR * float(side.sizes.max())
-    return side.quads.min(axis=(0, 1)) - room, side.quads.max(axis=(0, 1)) + room
-
-
 def _on_each_other(one: _Faces, other: _Faces) -> Leak | None:
     count, at, apart = _count_on(one, other)
     back, there, far = _count_on(other, one)
@@ -203,7 +203,7 @@ def _on_each_other(one: _Faces, other: _Faces) -> Leak | None:
 
 def _count_on(one: _Faces, other: _Faces) -> tuple[int, int, float]:
     """Count the faces of one side that lie on the other's; gives the first too, and how far off they are."""
-    low, high = _box(other)
+    low, high = other.box
     near = np.flatnonzero(np.all((one.middles >= low) & (one.middles <= high), axis=1))
     if not len(near):
         return 0, -1, 0.0

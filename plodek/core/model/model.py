@@ -9,7 +9,7 @@ from math import prod
 from propcache.api import cached_property
 
 from plodek.core.blocks import tables
-from plodek.core.blocks.change import Change
+from plodek.core.blocks.change import Change, parts_of
 from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.edge_path import EdgePath, edge_path
 from plodek.core.blocks.finding import Finding
@@ -221,11 +221,7 @@ class Model:
 
     def parts(self, name: Name) -> list[Name]:
         """Follow an edge, side or block that was divided down to its pieces; itself where it was not."""
-        if name not in self.pieces:
-            return [name]
-        return [
-            deep for piece in self.pieces[name] for deep in (self.parts(piece) if piece != name else [name])
-        ]
+        return parts_of(self.pieces, name)
 
     @cached_property
     def part_limits(self) -> tuple[OwnLimit, ...]:

@@ -53,13 +53,13 @@ def candidates(model: Model, what: fields.Finds, *, filled: bool = False) -> tup
     names: list[Any]
     if what == "edges" or layout.dim == 2:  # in the plane sides are edges
         names, xyz = list(layout.edges), model.facts.middles
-        there: set[Any] = set(layout.filled_edges) if filled else set(layout.edges)
+        solid: set[Any] = set(layout.filled_edges) if filled else set()
     else:
-        names = list(layout.sides)
-        xyz = np.array([layout.places(side).mean(axis=0) for side in names])
-        blocks = set(layout.filled) if filled else set(layout.blocks)
-        there = {side for side, uses in layout.sides.items() if any(use.block in blocks for use in uses)}
-    kept = [n for n, name in enumerate(names) if name in there]
+        names, xyz = list(layout.sides), np.array([layout.places(side).mean(axis=0) for side in layout.sides])
+        solid = {side for block in layout.filled for side in layout.sides_of(block)} if filled else set()
+    if not filled:
+        return names, xyz
+    kept = [n for n, name in enumerate(names) if name in solid]
     return [names[n] for n in kept], xyz[kept]
 
 

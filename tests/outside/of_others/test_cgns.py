@@ -324,13 +324,14 @@ def unstructured(file, points, sections, name="U"):
 BOTTOM, LID = (1, 4, 3, 2), (5, 6, 7, 8)
 
 
-@pytest.mark.parametrize("way", ["ElementRange", "ElementList", "PointList", "nodes"])
+@pytest.mark.parametrize("way", ["ElementRange", "a range beyond all", "ElementList", "PointList", "nodes"])
 def test_faces_of_cells_are_found_however_they_are_named(tmp_path, way):
     def fill(file):
         points, hexa = cells()
         zone = unstructured(file, points, [("c", 17, (1, 1), hexa), ("f", 7, (2, 3), [BOTTOM, LID])])
         how = {
-            "ElementRange": {"ElementRange": (2, 2)}, "ElementList": {"ElementList": [[2]]},
+            "ElementRange": {"ElementRange": (2, 2)}, "a range beyond all": {"ElementRange": (1 - 2**31, 2)},
+            "ElementList": {"ElementList": [[2]]},
             "PointList": {"PointList": [[2]], "location": "FaceCenter"},
             "nodes": {"PointList": [[n] for n in BOTTOM]},
         }[way]  # fmt: skip

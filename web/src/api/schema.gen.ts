@@ -4524,7 +4524,7 @@ export interface components {
         };
         /**
          * VerdictOut
-         * @description What the gate says of a limit of a part of the grid.
+         * @description What the gate says of a limit of a part of the grid, or of one that is no cell's: leaks and sag.
          */
         "QualityOut.VerdictOut": {
             /** Metric */

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from plodek.core.arrays import Floats, place
+from plodek.core.blocks.change import parts_of
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, Layout, Name, Side, Twin, edge_of, side_of
 from plodek.core.errors import Refused
@@ -63,7 +64,7 @@ def _pairs(
 
 def twinned(layout: Layout, guides: Mapping[str, Guide], twin: Twin) -> Layout:
     """Add a pair of twins. Raises Refused where a side would be in two, or a corner driven to two places."""
-    taken = {side: old.name for old in layout.twins for side in _both(old)}
+    taken = {side for old in layout.twins for side in _both(old)}
     for side in _both(twin):
         if side in taken:
             raise Refused(
@@ -107,7 +108,7 @@ def carried(
     if before.blocks is not after.blocks:
         made_of: dict[Name, list[Side]] = {}
         for side in before.outer:
-            for part in _parts(pieces, side):
+            for part in parts_of(pieces, side):
                 made_of.setdefault(part, []).append(side)
         for twin in twins:
             _need_whole(twin, after, made_of)
@@ -140,27 +141,25 @@ def _carried(
             pairs[corner] = other
     found: dict[Side, tuple[str, ...]] = {}
     for side, image in twin.sides.items():
-        ours, theirs = (
-            [part for part in _parts(pieces, name) if part in after.outer] for name in (side, side_of(*image))
-        )
+        both = (dict.fromkeys(parts_of(pieces, name)) for name in (side, side_of(*image)))
+        ours, theirs = ([part for part in parts if part in after.outer] for parts in both)
         if len(ours) != len(theirs):
-            more = (ours or theirs)[0]
-            raise Refused(
-                f"the side {_told(after, more)} would have no twin on the "
-                f"{'driven' if ours else 'driving'} side",
-                remedy="change both sides alike: choose the blocks at both, or take the twin out",
-            )
+            raise _without_twin(after, (ours or theirs)[0], "driven" if ours else "driving")
         _pair_by_place(twin.move, after, ours, theirs, pairs)
         known = set(theirs)
         for part in ours:
             other_part = tuple(pairs.get(c, "") for c in part)
             if side_of(*other_part) not in known:
-                raise Refused(
-                    f"the side {_told(after, part)} would have no twin on the driven side",
-                    remedy="change both sides alike: choose the blocks at both, or take the twin out",
-                )
+                raise _without_twin(after, part, "driven")
             found[part] = other_part
     return replace(twin, sides=found)
+
+
+def _without_twin(layout: Layout, side: Side, other: str) -> Refused:
+    return Refused(
+        f"the side {_told(layout, side)} would have no twin on the {other} side",
+        remedy="change both sides alike: choose the blocks at both, or take the twin out",
+    )
 
 
 def _pair_by_place(
@@ -178,23 +177,12 @@ def _pair_by_place(
         pairs |= {c: left[n] for c, n in zip(lost, np.argmin(gaps, axis=1), strict=True)}
 
 
-def _parts(pieces: Mapping[Name, tuple[Name, ...]], name: Name) -> list[Name]:
-    """Follow a name down to its pieces."""
-    if name not in pieces:
-        return [name]
-    return list(
-        dict.fromkeys(
-            deep for piece in pieces[name] for deep in ([name] if piece == name else _parts(pieces, piece))
-        )
-    )
-
-
 def driven(layout: Layout, guides: Mapping[str, Guide]) -> Layout:
     """Let the driven sides be what the driving ones are, moved: corners, and the shapes of edges.
 
     Received ones that are so already, but for round-off, keep their nodes to the bit.
     """
-    for _ in layout.twins[:2]:  # what one twin drives may drive in another: then once more
+    for _ in layout.twins[:3]:  # what one twin drives may drive in another, in up to three directions
         for twin in layout.twins:
             layout = _driven(layout, guides, twin)
     return layout

@@ -13,6 +13,7 @@ from plodek.core.formats.cgns.tree import angle_unit, data_of, labelled, title, 
 from plodek.core.units import factor
 
 _ROUND = ("CoordinateR", "CoordinateTheta")
+_AGAIN = "write the file again: it contradicts itself"
 _REMEDY = "give CoordinateX, Y and Z, or CoordinateR, Theta and Z"
 
 
@@ -32,13 +33,15 @@ def need_coordinates(zone: Node, counts: Sequence[int], where: str) -> tuple[Nod
         raise BadFile(f"its coordinates are {', '.join(there) or 'none'}", where=where, remedy=_REMEDY)
     rind = next((data_of(node).ravel().astype(int).tolist() for node in labelled(places, "Rind_t")), [])
     outside = rind or [0] * (2 * len(counts))
+    if len(outside) != 2 * len(counts) or min(outside) < 0:
+        raise BadFile(f"its planes of rind are {outside}", where=where, remedy=_AGAIN)
     wanted = [n + outside[2 * axis] + outside[2 * axis + 1] for axis, n in enumerate(counts)]
     for name in names:
         found = list(places[name].array(" data").shape[::-1])
         if found != wanted:
             raise BadFile(
                 f"{name} has {_times(found)} values for {_times(wanted)} nodes",
-                where=where, remedy="write the file again: it contradicts itself",
+                where=where, remedy=_AGAIN,
             )  # fmt: skip
     return places, names, outside
 

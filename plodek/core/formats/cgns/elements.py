@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import NoReturn
 
 import numba
 import numpy as np
@@ -95,7 +95,6 @@ def _take(found: Elements, code: int, numbers: Ints, corners: Ints, section: Nod
         return
     if kind is None:
         _refuse(code, where)
-        return
     if code in _CURVED:
         found.notes.append(f"cells of the kind {ELEMENTS[code][0]} are read by their corners")
     corners = corners[:, : kind.corners] - 1
@@ -106,7 +105,7 @@ def _take(found: Elements, code: int, numbers: Ints, corners: Ints, section: Nod
         found.solids.setdefault(kind, []).append(corners)
 
 
-def _refuse(code: int, where: str) -> Any:
+def _refuse(code: int, where: str) -> NoReturn:
     named = ELEMENTS.get(code, (f"the kind {code}", 0))[0]
     what = {"NGON_n": "polyhedra (NGON_n)", "NFACE_n": "polyhedra (NFACE_n)"}.get(named, named)
     more = " (tetrahedra)" if named.startswith("TETRA") else ""

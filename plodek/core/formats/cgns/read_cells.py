@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from plodek.core.arrays import Floats, Ints
+from plodek.core.arrays import Bools, Floats, Ints
 from plodek.core.budget import need
 from plodek.core.doors.hdf5 import Node
 from plodek.core.errors import BadFile
@@ -117,12 +117,16 @@ class _Zone:
         )
         if not key:
             raise BadFile("it names neither faces nor nodes", where=where, remedy="give a range or a list")
-        values = np.sort(data_of(condition[key]).ravel().astype(np.int64))
-        if key.endswith("Range"):
-            values = np.arange(values[0], values[-1] + 1) if values[-1] - values[0] < 10**9 else values
+        values = data_of(condition[key]).ravel().astype(np.int64)
+
+        def named(numbers: Ints) -> Bools:
+            if key.endswith("Range"):  # of whatever length, and not laid out
+                return np.asarray((numbers >= values.min()) & (numbers <= values.max()))
+            return np.isin(numbers, values)
+
         by_nodes = key.startswith("Point") and location == "Vertex"
         for numbers, corners, section, _ in self._faces:
-            inside = np.isin(corners + 1, values).all(axis=1) if by_nodes else np.isin(numbers, values)
+            inside = named(corners + 1).all(axis=1) if by_nodes else named(numbers)
             if inside.any():
                 yield section, corners[inside]
 

@@ -67,7 +67,7 @@ class MetricOut(Message):
 
 
 class VerdictOut(Message):
-    """What the gate says of a limit of a part of the grid."""
+    """What the gate says of a limit of a part of the grid, or of one that is no cell's: leaks and sag."""
 
     metric: str
     missed: int

@@ -45,7 +45,7 @@ export function CheckPanel() {
             </Text>
           ))}
         {quality.parts
-          .filter((part) => part.missed)
+          .filter((part) => part.missed || part.metric === "leaks")
           .map((part) => (
             <Text key={part.sentence} fontSize="12px">
               {part.sentence}
