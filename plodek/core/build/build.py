@@ -11,7 +11,7 @@ from plodek.core.budget import need
 from plodek.core.build.assemble import assemble
 from plodek.core.build.carry import carried
 from plodek.core.build.heights import hold, layered
-from plodek.core.build.keeping import kept_passing
+from plodek.core.build.keeping import kept_passing, sound_start
 from plodek.core.build.sides import sides_of
 from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
@@ -63,6 +63,7 @@ def runs_of(
         if isinstance(settings, ShapeSettings):
             run = shape(grid, sides, settings, watch)
         else:
+            grid = sound_start(grid, sides, untangle=settings.untangle, watch=watch)
             run = smooth(grid, sides, settings, watch)
         run = kept_passing(grid, run, asked.limits, asked.own)
         blocks = run.blocks

@@ -1,4 +1,4 @@
-"""Keeping what passes: where a run has made cells miss limits that held before, its nodes go back."""
+"""Beginning without folded cells, and keeping what passes: where limits would be missed, nodes go back."""
 
 from __future__ import annotations
 
@@ -13,15 +13,44 @@ from plodek.core.check.limits import OwnLimit
 from plodek.core.check.measure import CellValues, measure
 from plodek.core.check.metric import Metric, there
 from plodek.core.check.metrics import BY_KEY
+from plodek.core.check.quality import worst_cells
+from plodek.core.errors import CannotSmooth
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering, Numbers
-from plodek.core.smooth.ghosted import outer_windows
-from plodek.core.smooth.outcome import Smoothed, WallHeld
+from plodek.core.smooth.outcome import Smoothed, Watch
+from plodek.core.smooth.settings import ShapeSettings
+from plodek.core.smooth.shaping.shape import shape
+from plodek.core.smooth.sides import Sides
 
-#: How often what still misses a limit is taken back wider, before all of it is.
-_WIDER = 7
-#: Nodes of sides that have moved, on guides say, go back wholly where those inside go back by this share.
-_WHOLLY = 0.25
+#: Sweeps of untangling before smoothing.
+_UNTANGLING = 2000
+#: By how much nodes are pulled back, and over how many rings around, one after the other, before all are: a
+#: little is much, as each sweep pulls (1 of 100 is felt over seven nodes).
+_PULLS = ((0.03, 4), (0.1, 4), (0.3, 4), (1.0, 4), (1.0, 8), (1.0, 16), (1.0, 32), (1.0, 64))
+
+
+def sound_start(grid: Grid, sides: Sides, *, untangle: bool, watch: Watch | None = None) -> Grid:
+    """Give the grid that a smoothing run may begin with: as it is, or untangled where it has folded cells.
+
+    Raises CannotSmooth, with where, where cells are folded, unless ``untangle`` is set and unfolds them.
+    """
+    cells = measure(grid)
+    if untangle and cells.folded.any():
+        run = shape(grid, replace(sides, walls=()), ShapeSettings(_UNTANGLING), watch)
+        grid = replace(grid, xyz=tuple(run.blocks[name] for name in grid.names))
+        cells = measure(grid)
+    if cells.folded.any():
+        count = int(np.count_nonzero(cells.folded))
+        where = ", ".join(f"{c:.4g}" for c in worst_cells(grid, cells, "scaled_jacobian", 1)[0].at)
+        are = "cell is" if count == 1 else "cells are"
+        raise CannotSmooth(
+            f"{count} {are} {'still ' if untangle else ''}folded, near ({where}), and smoothing needs a grid "
+            "without any",
+            remedy="free what holds them, or change the blocks there"
+            if untangle
+            else "put Untangle before it, or let it untangle first; else change the blocks there",
+        )
+    return grid
 
 
 def kept_passing(
@@ -30,12 +59,11 @@ def kept_passing(
     """Give a run whose grid misses no limit that the one ``before`` met: where it did, it yields.
 
     Of a limit that was missed before, no cell is worse than the worst was. A grid with folded cells passes
-    nothing: then the run stays as it is. Nodes go back towards where they were, fully at such cells and less
-    around them.
+    nothing: then the run stays as it is. Nodes are pulled back to where they were, wholly at such cells and
+    less around them, and the run goes on with that until it is settled again.
     """
-    after = replace(before, xyz=tuple(run.blocks[name] for name in before.names))
-    was, now = measure(before), measure(after)
-    told = replace(run, angles_before=_angles(was), angles=_angles(now), held_at=None)
+    was, now = measure(before), _measured(before, run)
+    told = replace(run, angles_before=_angles(was), angles=_angles(now), back=None)
     if was.folded.any():
         return told
     rows = list(_rows(was, limits, own))
@@ -43,34 +71,26 @@ def kept_passing(
     if not bad.any():
         return told
     numbering = Numbering.of(before, twins=True)
-    share, outer = np.zeros(numbering.count), _outer(before, numbering)
-    for wider in range(_WIDER + 1):
-        share = np.ones_like(share) if wider == _WIDER else _shares(before, numbering, bad, share, 2**wider)
-        whole = np.where(outer, share >= _WHOLLY, share)
-        moved = _between(after, before, numbering.scattered(whole))
-        now = measure(moved)
+    share = np.zeros(numbering.count)
+    for peak, rings in (*_PULLS, (1.0, 0)):
+        share = _shares(before, numbering, bad, share, peak, rings) if rings else np.ones_like(share)
+        run = run.pulled(numbering.scattered(share), before.xyz)
+        now = _measured(before, run)
         bad = _missing(now, rows)
         if not bad.any():
             break
-    blocks = dict(zip(before.names, moved.xyz, strict=True))
-    worst = float(now.of("scaled_jacobian").min())
     return replace(
-        told,
-        blocks=blocks,
-        progress=replace(run.progress, worst=worst, folded=int(now.folded.sum())),
-        wall=_still_held(run, moved),
+        run,
+        angles_before=told.angles_before,
         angles=_angles(now),
-        yielded=int((whole > 0).sum()),
-        yielded_at=place(_at(before, numbering, int(np.argmax(whole)))),
+        yielded=int((share > 0).sum()),
+        yielded_at=place(_at(before, numbering, int(np.argmax(share)))),
+        back=None,
     )
 
 
-def _still_held(run: Smoothed, moved: Grid) -> WallHeld:
-    """Measure what walls hold after nodes went back; what was wished stays."""
-    if run.held_at is None or not len(run.wall.heights):
-        return run.wall
-    now = run.held_at(moved.xyz)
-    return replace(run.wall, heights=now.heights, angles=now.angles)
+def _measured(before: Grid, run: Smoothed) -> CellValues:
+    return measure(replace(before, xyz=tuple(run.blocks[name] for name in before.names)))
 
 
 def _angles(cells: CellValues) -> tuple[float, float]:
@@ -108,9 +128,9 @@ def _missing(cells: CellValues, rows: Sequence[tuple[Metric, float, Bools]]) -> 
     return bad
 
 
-def _shares(grid: Grid, numbering: Numbering, bad: Bools, before: Floats, rings: int) -> Floats:
-    """Give by how much nodes (n,) go back: wholly at bad cells, evenly less over so many rings around."""
-    found = before.copy()
+def _shares(grid: Grid, numbering: Numbering, bad: Bools, before: Floats, peak: float, rings: int) -> Floats:
+    """Give by how much nodes (n,) are pulled: so much at bad cells, evenly less over so many rings around."""
+    found = np.zeros_like(before)
     for block, ids in enumerate(numbering.ids):
         own = bad[grid.starts[block] : grid.starts[block + 1]].reshape(grid.shape_of(block))
         for numbers in _corners(ids, grid.dim):
@@ -124,7 +144,7 @@ def _shares(grid: Grid, numbering: Numbering, bad: Bools, before: Floats, rings:
             for corner in corners:
                 touched[corner[full]] = True
         found[touched] = np.maximum(found[touched], reach)
-    return found
+    return np.maximum(before, peak * found)
 
 
 def _corners(ids: Numbers, dim: int) -> list[Numbers]:
@@ -132,27 +152,6 @@ def _corners(ids: Numbers, dim: int) -> list[Numbers]:
     ends = (slice(None, -1), slice(1, None))
     last = ends if dim == 3 else (slice(None),)
     return [ids[i, j, k] for i in ends for j in ends for k in last]
-
-
-def _outer(grid: Grid, numbering: Numbering) -> Bools:
-    """Tell which nodes (n,) are on outer sides."""
-    found = np.zeros(numbering.count, dtype=bool)
-    for window in outer_windows(grid, free_twins=False):
-        ids = numbering.ids[window.block]
-        found[ids[window.slices(ids.shape)]] = True
-    return found
-
-
-def _between(after: Grid, before: Grid, shares: Sequence[Floats]) -> Grid:
-    """Give the grid whose nodes are by their shares (ni, nj, nk) what they were before; others to the bit."""
-    blocks = []
-    for new, old, share in zip(after.xyz, before.xyz, shares, strict=True):
-        moved = new.copy()
-        back = share > 0
-        part = share[back][:, None]
-        moved[back] = np.where(part >= 1.0, old[back], new[back] + part * (old[back] - new[back]))
-        blocks.append(moved)
-    return replace(after, xyz=tuple(blocks))
 
 
 def _at(grid: Grid, numbering: Numbering, node: int) -> Floats:

@@ -107,6 +107,13 @@ class Ghosted:
         self.renew(xyz)
         return xyz
 
+    def at_nodes(self, values: tuple[Floats, ...]) -> Floats:
+        """Put values at the nodes (ni, nj, nk) of blocks into slots (n,), 0 at ghosts."""
+        found = np.zeros(self.count)
+        for slots, one in zip(self.own, values, strict=True):
+            found[slots] = one
+        return found
+
     def given(self, xyz: Floats) -> tuple[Floats, ...]:
         """Give the nodes (ni, nj, nk, 3) of each block."""
         return tuple(xyz[slots] for slots in self.own)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from typing import TypeAlias
 
 import numpy as np
 
@@ -13,6 +14,8 @@ from plodek.core.arrays import Floats, Place
 COARSER = "on a coarser grid"
 #: The note of a run whose sides are still moving by themselves.
 ASIDE = "on its sides"
+#: Where nodes are pulled back, those that do not move within the run, on sides say, go wholly from here.
+WHOLLY = 0.25
 
 
 @dataclass(frozen=True)
@@ -21,7 +24,7 @@ class Progress:
 
     ``move`` is the largest move of a node in the last sweep, in the project's unit; ``share`` the largest
     that a node would make at full strength, of its smallest cell edge. ``worst`` is the least scaled
-    Jacobian; ``softened`` counts the nodes that do not go their full way, as cells would fold.
+    Jacobian.
     """
 
     sweeps: int
@@ -31,7 +34,6 @@ class Progress:
     note: str = ""
     share: float = 0.0
     worst: float = 1.0
-    softened: int = 0
 
 
 @dataclass(frozen=True)
@@ -51,11 +53,10 @@ class WallHeld:
 class Smoothed:
     """The result: nodes per block, the progress at the start and at the end, and what walls hold.
 
-    ``rough`` is a place (3,) where moves had to be taken back until the end, if there is any. Sides that
-    should have moved by themselves have ``stayed`` where the inside would have got worse by that. So many
-    nodes have ``yielded``, most of them around ``yielded_at``, where limits would be missed that were met
-    before; ``angles`` are the smallest and the largest included one, in degrees. ``held_at`` measures what
-    walls hold on other nodes of the blocks, in their order.
+    ``rough`` is the place (3,) of a cell that stays folded, if there is any. Sides that should
+    have moved by themselves have ``stayed`` where the inside would have got worse by that. So many nodes have
+    ``yielded``, most of them around ``yielded_at``, where limits would be missed that were met before;
+    ``angles`` are the smallest and the largest included one, in degrees. ``back`` is what `pulled` asks.
     """
 
     blocks: Mapping[str, Floats]
@@ -68,7 +69,13 @@ class Smoothed:
     yielded_at: Place | None = None
     angles_before: tuple[float, float] = (0.0, 180.0)
     angles: tuple[float, float] = (0.0, 180.0)
-    held_at: Callable[[tuple[Floats, ...]], WallHeld] | None = field(default=None, repr=False, compare=False)
+    back: Back | None = field(default=None, repr=False, compare=False)
+
+    def pulled(self, shares: tuple[Floats, ...], to: tuple[Floats, ...]) -> Smoothed:
+        """Pull nodes back by shares (ni, nj, nk) to where they were, ``to`` (ni, nj, nk, 3), by block."""
+        if self.back is None:
+            return self
+        return replace(self.back(shares, to), began=self.began, stayed=self.stayed)
 
     def reached(self) -> Reached:
         """Sum up what the run has reached."""
@@ -82,7 +89,6 @@ class Smoothed:
             folded_before=self.began.folded,
             worst=ended.worst,
             worst_before=self.began.worst,
-            softened=ended.softened,
             rough=None if self.rough is None else [float(c) for c in self.rough],
             note=ended.note,
             heights_off=float(off.max(initial=0.0)),
@@ -116,7 +122,6 @@ class Reached:
     folded_before: int
     worst: float
     worst_before: float
-    softened: int
     rough: list[float] | None
     note: str
     heights_off: float
@@ -144,6 +149,8 @@ class Reached:
         )
 
 
+#: Gives a run pulled back by shares of its nodes to where these were, both by block.
+Back: TypeAlias = Callable[[tuple[Floats, ...], tuple[Floats, ...]], Smoothed]
 #: Called after every portion of sweeps with the progress and a maker of the picture; False stops the run.
 Watch = Callable[[Progress, Callable[[], Mapping[str, Floats]]], bool]
 #: Gives the watch of a run by its number, from 0.

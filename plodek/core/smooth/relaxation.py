@@ -1,4 +1,8 @@
-"""Relaxation: sweeps over what is free, guarded so that nothing gets worse, until it is settled."""
+"""Relaxation: sweeps over what is free until it is settled, wherever it began.
+
+Nothing is held back on the way, else where a run ends would hang on where it began: what comes out worse than
+it may be is pulled back afterwards.
+"""
 
 from __future__ import annotations
 
@@ -13,33 +17,33 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.smooth import space_kernels
 from plodek.core.smooth.constraints import Constraints, Pulled
 from plodek.core.smooth.ghosted import Ghosted
-from plodek.core.smooth.guard import squareness, take_back
-from plodek.core.smooth.outcome import Progress
+from plodek.core.smooth.guard import squareness
+from plodek.core.smooth.outcome import WHOLLY, Progress
 from plodek.core.smooth.rows import Scheme
 from plodek.core.smooth.settings import SmoothSettings
-from plodek.core.smooth.space_kernels import Singles
 from plodek.core.smooth.walls import Walls
 
 #: Sweeps between two looks at folding, guides, progress and stop.
 PORTION = 10
 #: Where moves shrink less than to this share in a portion, a coarser grid corrects them before the next one.
 SLOW = 0.7
-#: Over-relaxation at first; where moves grow instead of shrinking it is taken back by steps, down to none.
-OMEGA, OMEGA_STEP = 1.5, 0.125
-#: A run is settled when no node would move by more than this share of its smallest cell edge.
-SETTLED = 1e-4
+#: Over-relaxation at first; where moves grow instead of shrinking it is taken back by steps.
+OMEGA, OMEGA_STEP, LEAST_OMEGA = 1.5, 0.125, 0.5
+#: A run is settled when no node would move by more than this share of its smallest cell edge in a sweep, nor,
+#: by how moves shrink, by more than that much in all that would follow.
+SETTLED, SETTLED_IN_ALL = 1e-4, 5e-3
+#: Moves shrink at least by this share in a sweep: what seems slower is rounding.
+_SLOWEST = 5e-4
 #: Single nodes, where lines do not cross or which glide, go this share of their way.
 STEP = 0.5
 #: Control beyond this would make the equation lose its maximum principle (|φ| < 2).
 MOST_CONTROL = 1.2
 #: How often control is averaged over its neighbours: that evens out kinks between blocks.
 EVENED = 2
-#: Where moves fold cells they are taken back, and halved there; below this share a node rests.
-LEAST_SHARE = 1 / 64
-#: Cells better than this are sound, and may lose some of it; others not below the worst at the start.
-SOUND = 0.3
-#: On the way cells may be worse than that by this factor; at the end what still is goes back.
-_DIP = 0.5
+#: Walls let go of nodes that are pulled back by this share, and in part of those that are less.
+_LET_GO = 0.1
+#: A run that goes on with nodes pulled back ends after so many sweeps at most.
+MOST_PULLED = 300
 _NO_MOVES = np.zeros((1, 3))
 #: Called after every portion with where it stands; False stops it.
 Ask = Callable[[Progress], bool]
@@ -89,9 +93,6 @@ class Relaxation:
             if self.walls:
                 self.hold, self.target = self.walls.pulls(self.settings.strict)
                 self.hold[self.full == 0] = 0.0
-        self.square = squareness(self.ghosted, self.scheme, self.cells, self.xyz)
-        self.floor = np.float32(min(float(self.square.min()), SOUND))
-        self.dip = self.floor * np.float32(_DIP if self.floor > 0 else 1.0)
 
     def _interior(self) -> npt.NDArray[np.float32]:
         kernels, chosen = self.scheme.kernels, self.regular
@@ -104,93 +105,93 @@ class Relaxation:
 
     def progress(self, sweeps: int, move: float, share: float) -> Progress:
         """Tell where it stands."""
+        square = squareness(self.ghosted, self.scheme, self.cells, self.xyz)
         return Progress(
             sweeps,
             move,
-            int(np.count_nonzero(self.square <= 0)),
+            int(np.count_nonzero(square <= 0)),
             self.walls.heights_off(self.xyz),
             share=share,
-            worst=float(min(self.square.min(), 1.0)),
-            softened=int(np.count_nonzero(self.soft < self.full)),
+            worst=float(min(square.min(), 1.0)),
         )
 
     def start_from(self, xyz: Floats) -> None:
-        """Start from other nodes (n, 3), but for those that stay, and where nothing gets worse."""
-        before = self.xyz.copy()
+        """Start from other nodes (n, 3), but for those that stay."""
         still = self.ghosted.mover >= 0
         still[still] = self.full[self.ghosted.mover[still]] == 0
-        self.xyz[:] = np.where(still[:, None], before, xyz)
+        self.xyz[:] = np.where(still[:, None], self.xyz, xyz)
         self.constraints.put_back(self.xyz)
         self.ghosted.renew(self.xyz)
-        self._guard(before, self.floor, soften=False)
 
-    def go(self, ask: Ask | None) -> Progress:
-        """Sweep until settled, stopped or done."""
+    def pull(self, shares: Floats, to: Floats) -> None:
+        """Let shares (n,) of where nodes stand be where they were (n, 3), from now on.
+
+        Those that are pulled wholly are there at once, and so are those that do not move by themselves.
+        """
+        ghosted = self.ghosted
+        held = self.hold if len(self.hold) > 1 else np.zeros(ghosted.count, dtype=np.float32)
+        target = self.target if len(self.target) > 1 else to
+        rest = (1.0 - shares) * np.maximum(1.0 - shares / _LET_GO, 0.0) * held
+        both = np.maximum(shares + rest, 1e-300)
+        self.target = np.where(
+            (shares > 0)[:, None], (shares[:, None] * to + rest[:, None] * target) / both[:, None], target
+        )
+        self.hold = np.minimum(shares + rest, 1.0).astype(np.float32)
+        stays = self.full[ghosted.mover] == 0
+        there = (ghosted.mover >= 0) & ((shares >= 1.0) | (stays & (shares >= WHOLLY)))
+        self.xyz[there] = to[there]
+        ghosted.renew(self.xyz)
+        self.correction, self.omega = None, 1.0
+
+    def go(self, ask: Ask | None, sweeps: int) -> Progress:
+        """Sweep until settled, stopped or so many sweeps are done."""
         progress = self.progress(0, 0.0, 0.0)
         if not np.any(self.full):
             return replace(progress, note="no node may move")
-        sound = self.xyz.copy()
-        progress = self._go(progress, ask, sound)
-        if self.square.min() < self.floor:
-            self.square = squareness(self.ghosted, self.scheme, self.cells, sound)
-            self._guard(sound, self.floor, soften=True)
-            progress = replace(
-                self.progress(progress.sweeps, progress.move, progress.share), note=progress.note
-            )
-        return progress
-
-    def _go(self, progress: Progress, ask: Ask | None, sound: Floats) -> Progress:
-        """Sweep on; what is ``sound`` (n, 3) follows as long as no cell is worse than it may be."""
         slow, rests, resting = False, 0, 1
-        while progress.sweeps < self.settings.sweeps:
+        while progress.sweeps < sweeps:
             from_here = self._corrected() if slow and rests == 0 else None
             rests = max(rests - 1, 0)
-            portion = min(PORTION, self.settings.sweeps - progress.sweeps)
+            portion = min(PORTION, sweeps - progress.sweeps)
             # The first moves are the largest, and none of them is overdone.
-            move, share = self._portion(portion, self.omega if progress.sweeps else 1.0)
-            if self.square.min() >= self.floor:
-                sound[:] = self.xyz
-            if progress.sweeps and share > progress.share:
+            move, share = self._portion(portion, self.omega if progress.sweeps else min(self.omega, 1.0))
+            shrunk = share / progress.share if progress.share else 1.0
+            if progress.sweeps and shrunk > 1.0:
                 if from_here is not None:  # what does not help is undone, and rests twice as long each time
-                    self.xyz[:], self.square, self.soft, self.hold = from_here
-                    self._put_back()
+                    self.xyz[:] = from_here
                     resting *= 2
                     rests, move, share = resting, progress.move, progress.share
                 else:
-                    self.omega = max(1.0, self.omega - OMEGA_STEP)
-            slow = progress.sweeps > 0 and share > SLOW * progress.share
+                    self.omega = max(LEAST_OMEGA, self.omega - OMEGA_STEP)
+            slow = progress.sweeps > 0 and shrunk > SLOW
             progress = self.progress(progress.sweeps + portion, move, share)
             if ask is not None and not ask(progress):
                 return replace(progress, note="stopped")
-            if not progress.softened and self._is_small(move, share):
+            if self._is_settled(move, share, shrunk):
                 return replace(progress, note="settled")
-            if np.all(self.soft[self.full > 0] < LEAST_SHARE):
-                return replace(progress, note="folding begins")
         return progress
 
-    def _is_small(self, move: float, share: float) -> bool:
-        tolerance = self.settings.tolerance
-        return share <= SETTLED if tolerance is None else move <= tolerance
-
-    def rough(self) -> Floats | None:
-        """Give the place where moves were taken back most, if there is any."""
-        soft = self.soft < 0.5 * self.full
-        return self.xyz[np.argmin(np.where(soft, self.soft, 2.0))] if np.any(soft) else None
+    def _is_settled(self, move: float, share: float, shrunk: float) -> bool:
+        if self.settings.tolerance is not None:
+            return move <= self.settings.tolerance
+        by_sweep = float(min(shrunk, 1.0) ** (1.0 / PORTION))
+        return share <= min(SETTLED, SETTLED_IN_ALL * max(1.0 - by_sweep, _SLOWEST))
 
     def _portion(self, count: int, omega: float) -> tuple[float, float]:
         before = self.xyz.copy()
         found = self.sweeps(count, omega)
-        self._guard(before, self.dip, soften=True)
+        if not np.all(np.isfinite(self.xyz)):
+            self.xyz[:] = before
+            self.soft *= 0.5
         return found
 
-    def _corrected(self) -> tuple[Floats, Singles, Singles, Singles] | None:
+    def _corrected(self) -> Floats | None:
         """Let a coarser grid move the nodes; gives where all was before, None where there is none."""
         if self.correction is None:
             return None
         moved = self.correction.found()
-        before = self.xyz.copy(), self.square, self.soft.copy(), self.hold.copy()
+        before = self.xyz.copy()
         self.correction.carry_up(moved)
-        self._guard(before[0], self.dip, soften=False)
         return before
 
     def moves(self) -> Floats:
@@ -231,20 +232,6 @@ class Relaxation:
             )  # fmt: skip
             move, share = max(move, a), max(share, b)
         return move, share
-
-    def _guard(self, before: Floats, floor: np.float32, *, soften: bool) -> None:
-        """Take back what has made cells fold, or fall below a floor; there nodes go on more softly."""
-        if not np.all(np.isfinite(self.xyz)):
-            self.xyz[:] = before
-            self.soft *= 0.5
-            return
-        now, touched = take_back(self.ghosted, self.scheme, self.cells, self.xyz, before, self.square, floor)
-        self.square = now
-        if soften:
-            self.soft = np.minimum(self.full, 1.2 * self.soft)
-            self.soft[touched] *= 0.5 / 1.2
-            if len(self.hold) > 1:
-                self.hold[touched] *= 0.9
 
 
 def neighbours(ghosted: Ghosted, scheme: Scheme, chosen: Bools) -> Pulled:

@@ -36,7 +36,8 @@ class SmoothSettings:
 
     ``tolerance`` is the largest move of a node in a sweep at which smoothing ends, in the project's unit
     (None: a share of the node's smallest cell edge). ``strict`` scales how far the wall control reaches.
-    With ``coarse_first`` coarser grids are smoothed before, so that few sweeps go far.
+    With ``coarse_first`` coarser grids are smoothed before, so that few sweeps go far. A grid with folded
+    cells is refused, or with ``untangle`` untangled before.
     """
 
     sweeps: int
@@ -45,6 +46,7 @@ class SmoothSettings:
     tolerance: float | None = None
     strict: float = 1.0
     coarse_first: bool = True
+    untangle: bool = False
 
 
 @dataclass(frozen=True)

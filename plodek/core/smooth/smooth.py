@@ -11,8 +11,8 @@ from plodek.core.grid.grid import Grid
 from plodek.core.smooth.coarse.correction import Correction
 from plodek.core.smooth.coarse.grids import carried_up, coarser
 from plodek.core.smooth.movable import Movable, nodes_of
-from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch, quiet
-from plodek.core.smooth.relaxation import SOUND, Relaxation, neighbours
+from plodek.core.smooth.outcome import Progress, Smoothed, Watch, quiet
+from plodek.core.smooth.relaxation import MOST_PULLED, Relaxation, neighbours
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.smooth.sides import Sides
 from plodek.core.smooth.surfaces import sides_first, spread_sides
@@ -27,11 +27,10 @@ _CROSSING, _OTHERS = 4, (3, 5)
 
 
 def smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | None = None) -> Smoothed:
-    """Smooth a grid; the input stays as it is.
+    """Smooth a grid; the input stays as it is. Where it settles does not depend on where it began.
 
-    Never makes it worse: sides that move by themselves stay where the inside would get worse by it; nodes at
-    cells that fold, or that fall below both the worst cell at the start and `relaxation.SOUND`, go back and
-    on more softly, while the rest goes on.
+    Cells may come out worse than they were: what it gives can be pulled back there. Sides that move by
+    themselves stay where cells would fold by that.
     """
 
     def moved(ask: Watch | None) -> Grid:
@@ -43,19 +42,31 @@ def smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | No
     if not sides.spread:
         return run(grid, sides)
     began = _relaxation(grid, sides, settings).progress(0, 0.0, 0.0)
-    return sides_first(grid, sides, moved, run, began, SOUND, watch)
+    return sides_first(grid, sides, moved, run, began, 0.0, watch)
 
 
 def _smooth(grid: Grid, sides: Sides, settings: SmoothSettings, watch: Watch | None) -> Smoothed:
     run = _relaxation(grid, sides, settings)
     began = run.progress(0, 0.0, 0.0)
-    ended = _go(run, grid, sides, watch)
-    blocks = nodes_of(grid, run.ghosted, run.xyz)
+    return _told(run, grid, began, _go(run, grid, sides, watch), watch)
 
-    def held_at(blocks: tuple[Floats, ...]) -> WallHeld:
-        return run.walls.held(run.ghosted.taken(blocks))
 
-    return Smoothed(blocks, began, ended, run.walls.held(run.xyz), run.rough(), held_at=held_at)
+def _told(run: Relaxation, grid: Grid, began: Progress, ended: Progress, watch: Watch | None) -> Smoothed:
+    """Tell what a run has reached, and how to pull it back in part."""
+
+    def blocks() -> dict[str, Floats]:
+        return nodes_of(grid, run.ghosted, run.xyz)
+
+    def ask(progress: Progress) -> bool:
+        return watch is None or watch(replace(progress, sweeps=ended.sweeps + progress.sweeps), blocks)
+
+    def back(shares: tuple[Floats, ...], before: tuple[Floats, ...]) -> Smoothed:
+        run.pull(run.ghosted.at_nodes(shares), run.ghosted.taken(before))
+        again = run.go(ask, min(MOST_PULLED, run.settings.sweeps))
+        note = ended.note if ended.note != "settled" else again.note
+        return _told(run, grid, began, replace(again, sweeps=ended.sweeps + again.sweeps, note=note), watch)
+
+    return Smoothed(blocks(), began, ended, run.walls.held(run.xyz), back=back)
 
 
 def _go(run: Relaxation, grid: Grid, sides: Sides, watch: Watch | None) -> Progress:
@@ -73,7 +84,8 @@ def _go(run: Relaxation, grid: Grid, sides: Sides, watch: Watch | None) -> Progr
         if ended.note == "stopped":
             return replace(run.progress(0, 0.0, 0.0), note="stopped")
         run.correction = Correction.between(run, coarse)
-    return run.go(None if watch is None else lambda progress: watch(progress, blocks))
+    ask = None if watch is None else lambda progress: watch(progress, blocks)
+    return run.go(ask, run.settings.sweeps)
 
 
 def _relaxation(grid: Grid, sides: Sides, settings: SmoothSettings) -> Relaxation:
@@ -111,5 +123,5 @@ def _relax_sheet(sheet: Movable, sides: Sides, settings: SmoothSettings, ask: Wa
         glides=sheet.glides,
         constraints=sheet.constraints,
         walls=Walls(sheet.ghosted, sheet.xyz, sides.walls if settings.control else (), regular | single),
-        settings=replace(settings, sweeps=MOST_OF_SHEETS),
-    ).go(None if ask is None else lambda progress: ask(progress, dict))
+        settings=settings,
+    ).go(None if ask is None else lambda progress: ask(progress, dict), MOST_OF_SHEETS)

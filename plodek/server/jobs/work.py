@@ -198,7 +198,6 @@ class _Watch:
             "folded": progress.folded,
             "share": progress.share,
             "worst": progress.worst,
-            "softened": progress.softened,
             "note": progress.note,
             "heights_off": progress.heights_off,
             "seconds_left": (now - self.began) / done * (whole - progress.sweeps),

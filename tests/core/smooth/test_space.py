@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 
 from plodek.core.build import build
+from plodek.core.build.assemble import assemble
+from plodek.core.build.keeping import kept_passing
 from plodek.core.build.walls import walls_of
 from plodek.core.check.measure import measure
 from plodek.core.errors import PlodekError
@@ -237,12 +239,13 @@ def test_what_is_pinned_or_on_a_guide_stays_and_only_chosen_blocks_change():
 
 
 def test_a_run_never_ends_worse_than_it_began(monkeypatch):
-    """Even far too strong control: what would fold goes back, and the rest goes on."""
+    """Even far too bold: what would be worse than it may be is pulled back."""
     monkeypatch.setattr(relaxation, "OMEGA", 1.95)
     model = model_of(PIPE)
     done = run(model, sweeps=60, tolerance=None)
-    assert done.progress.folded <= done.began.folded
-    assert done.progress.worst >= min(done.began.worst, relaxation.SOUND) - 1e-6
+    kept = kept_passing(assemble(model, filled(model)), done, {"scaled_jacobian": 0.3})
+    assert kept.progress.folded <= kept.began.folded
+    assert kept.progress.worst >= min(kept.began.worst, 0.3) - 1e-6
 
 
 @pytest.mark.parametrize(

@@ -19,6 +19,7 @@ from plodek.core.smooth.smooth import smooth
 from tests import conftest
 from tests.conftest import demo_file, numbered
 from tests.core.smooth.conftest import apart, filled, made
+from tests.core.smooth.test_keeping import OPEN
 
 ENDS = {"any": [{"side": "x-"}, {"side": "x+"}]}
 
@@ -198,15 +199,15 @@ def test_no_merit_is_lost_once_a_polish_settles(below):
     assert after.of("smallest_angle").min() >= before.of("smallest_angle").min() - 0.01
 
 
-def test_sides_stay_where_the_inside_would_fold():
-    """First heights of a millimetre where the fill has a twenty-fifth: moved ends alone fold the cells inside."""
-    smoothed = {"kind": "smooth", "sweeps": 50, "walls": {"on": "bore"}, "first": "1 mm", "spread": ENDS}
-    steps = nozzle(axial=32, layers=10, growth=1.18, first="0.04 mm", bow=0)
+def test_sides_move_by_themselves_though_that_alone_folds_the_inside():
+    """First heights of a millimetre where the fill has a twenty-fifth: the inside unfolds in the run."""
+    smoothed = {"kind": "smooth", "sweeps": 500, "walls": {"on": "bore"}, "first": "1 mm", "spread": ENDS}
+    steps = [*nozzle(axial=32, layers=10, growth=1.18, first="0.04 mm", bow=0), OPEN]
     model = model_of([*steps, smoothed | {"start": "from the grid as it is"}])
     run = build.build(model).runs[0]
-    assert run.reached().stayed
+    assert not run.reached().stayed
     assert run.began.folded == run.progress.folded == 0
-    assert run.progress.worst >= run.began.worst - 1e-5
+    assert run.reached().heights_within > 0.9
 
 
 @pytest.mark.parametrize("kind", [SmoothSettings, ShapeSettings])

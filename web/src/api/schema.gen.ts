@@ -3774,8 +3774,6 @@ export interface components {
             worst: number;
             /** Worst Before */
             worst_before: number;
-            /** Softened */
-            softened: number;
             /** Rough */
             rough: number[] | null;
             /** Note */
@@ -4491,8 +4489,6 @@ export interface components {
             worst: number;
             /** Worst Before */
             worst_before: number;
-            /** Softened */
-            softened: number;
             /** Rough */
             rough: number[] | null;
             /** Note */

@@ -90,7 +90,7 @@ class Correction:
         coarse.constraints.put_back(coarse.xyz)
         coarse.ghosted.renew(coarse.xyz)
         coarse.soft[:] = 0.0
-        coarse.soft[at] = fine.soft[self.movers] >= fine.full[self.movers]
+        coarse.soft[at] = 1.0
         larger = self.larger
         if len(fine.hold) > 1:
             # What pulls to a target does not grow with the spacing: this share of it keeps both in balance.

@@ -19,7 +19,7 @@ from plodek.core.smooth.coarse.grids import carried_up, coarser
 from plodek.core.smooth.ghosted import Slots
 from plodek.core.smooth.guard import ALIKE, spread, squareness, take_back
 from plodek.core.smooth.movable import Movable, nodes_of
-from plodek.core.smooth.outcome import Progress, Smoothed, WallHeld, Watch, quiet
+from plodek.core.smooth.outcome import WHOLLY, Progress, Smoothed, WallHeld, Watch, quiet
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.energy import LOW, NONE, Energy, merits_of
 from plodek.core.smooth.shaping.first_nodes import FirstNodes, first_nodes, with_heights_of
@@ -196,10 +196,20 @@ class _Run:
                 progress = replace(progress, note=_stay_folded(len(bad), len(forced)))
             rough = self.xyz[(forced if len(forced) else bad)[0, 0]]
 
-        def held_at(blocks: tuple[Floats, ...]) -> WallHeld:
-            return self.walls.held(self.movable.ghosted.taken(blocks))
+        return self._told(progress, rough)
 
-        return Smoothed(self.blocks(), self.began, progress, self._held(), rough, held_at=held_at)
+    def _told(self, progress: Progress, rough: Floats | None) -> Smoothed:
+        """Tell what was reached; what is pulled back goes as far, on outer sides wholly."""
+
+        def back(shares: tuple[Floats, ...], before: tuple[Floats, ...]) -> Smoothed:
+            share, to = self.ghosted.at_nodes(shares), self.ghosted.taken(before)
+            outer = self.ghosted.outer[self.ghosted.mover]
+            share = np.where(outer, share >= WHOLLY, share)[:, None]
+            self.xyz[:] = np.where(share >= 1.0, to, self.xyz + share * (to - self.xyz))
+            self.ghosted.renew(self.xyz)
+            return self._told(replace(self._progress(progress.move), note=progress.note), rough)
+
+        return Smoothed(self.blocks(), self.began, progress, self._held(), rough, back=back)
 
     def _folded(self) -> Slots:
         cells, _ = self.movable.scheme.cells_at(self.ghosted.node >= 0)

@@ -22,7 +22,6 @@ interface Told {
   share?: number;
   worst?: number;
   folded?: number;
-  softened?: number;
   note?: string;
   seconds_left?: number;
 }
@@ -87,7 +86,6 @@ function UnderWay({ told }: { told: Told }) {
         <Fact name="sweeps" value={`${whole(sweeps ?? 0)} of ${whole(told.of ?? 0)}`} />
       )}
       <Fact name="folded cells" value={whole(told.folded ?? 0)} />
-      {(told.softened ?? 0) > 0 && <Fact name="nodes softened" value={whole(told.softened ?? 0)} />}
       {!before && <Fact name="time left at most" value={timeText(told.seconds_left ?? 0)} />}
       {shares.length > 1 && (
         <>
@@ -240,7 +238,7 @@ function GoOn({ quality }: { quality: Quality }) {
 function RunFacts({ run, name }: { run: Run; name: string }) {
   const { model } = useBoardData();
   const set = useBoard((board) => board.set);
-  const { rough } = run;
+  const look = run.rough ?? run.yielded_at;
   const size = Math.max(
     ...[0, 1, 2].map((n) => {
       const values = model.corners.map((corner) => corner.xyz[n] ?? 0);
@@ -272,7 +270,7 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
           value={`${short(run.worst_before)} → ${short(run.worst)}`}
         />
       )}
-      {rough && (
+      {look && (
         <Quiet
           size="xs"
           width="full"
@@ -280,13 +278,11 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
           title={
             run.folded
               ? "Cells stay folded here. Where nodes that hold fold them, let these go or change the blocks."
-              : "Cells would fold here, or get worse than the worst at the start: moves were taken back. Look at the blocks there."
+              : "Limits that were met before would be missed here, so the nodes were pulled back. Look at the blocks there."
           }
-          onClick={() => set({ target: { at: rough, size: 0.15 * size, turn: Date.now() } })}
+          onClick={() => set({ target: { at: look, size: 0.15 * size, turn: Date.now() } })}
         >
-          {run.folded
-            ? "Still folded: look there"
-            : `Held up at ${whole(run.softened)} nodes: look there`}
+          {run.folded ? "Still folded: look there" : "Look where nodes went back"}
         </Quiet>
       )}
       {run.held > 0 && (

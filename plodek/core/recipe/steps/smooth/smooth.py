@@ -69,6 +69,11 @@ class Smooth(RunStep):
         title="Start",
         description="from coarser grids few sweeps go far; from the grid as it is they are a light touch",
     )
+    folded: Literal["refuse", "untangle first"] = Field(
+        default="refuse",
+        title="Folded cells",
+        description="a grid that has any is refused, or untangled before it is smoothed",
+    )
     tolerance: Length | None = Field(
         default=None,
         title="Settled below a move of",
@@ -92,6 +97,7 @@ class Smooth(RunStep):
             ),
             control=self.control != "no control",
             coarse_first=self.start == "from coarser grids",
+            untangle=self.folded == "untangle first",
             tolerance=None if self.tolerance is None else length(self.tolerance, model.unit),
             strict=self.strictness,
         )
