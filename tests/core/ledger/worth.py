@@ -9,10 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from plodek.core.build.build import build
+from plodek.core.build.build import Built, build
 from plodek.core.build.walls import walls_of
 from plodek.core.check.measure import measure
 from plodek.core.errors import NothingFound, PlodekError
+from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
@@ -37,17 +38,43 @@ def recipes() -> dict[str, Path]:
 
 def worth_of(path: Path) -> dict[str, dict[str, float]]:
     """Give the figures of a recipe's grid after each of the three."""
+    steps, smooth = _steps(path)
+    return {
+        "filled": _figures(_model(steps, path)),
+        "smoothed": _figures(_model([*steps, smooth], path)),
+        "polished": _figures(_model([*steps, smooth, POLISH], path)),
+    }
+
+
+def ends_of(path: Path) -> list[Built]:
+    """Give the grids that smoothing ends at, from coarser grids and from the grid as it is."""
+    steps, smooth = _steps(path)
+    starts = ("from coarser grids", "from the grid as it is")
+    return [build(_model([*steps, smooth | {"start": start, "sweeps": 3000}], path)) for start in starts]
+
+
+def apart(one: Grid, other: Grid) -> float:
+    """Give how far nodes are apart at most, as a share of the shortest edge at them."""
+    most = 0.0
+    for first, second in zip(one.xyz, other.xyz, strict=True):
+        least = np.full(first.shape[:3], np.inf)
+        for axis in range(one.dim):
+            edge = np.moveaxis(np.linalg.norm(np.diff(first, axis=axis), axis=-1), axis, 0)
+            along = np.moveaxis(least, axis, 0)
+            for part in (along[:-1], along[1:]):
+                np.minimum(part, np.where(edge > 0, edge, np.inf), out=part)
+        most = max(most, float((np.linalg.norm(first - second, axis=-1) / least).max()))
+    return most
+
+
+def _steps(path: Path) -> tuple[list[dict[str, Any]], dict[str, Any]]:
+    """Give the steps without runs, and the run that suits them: with wall control, where there is a wall."""
     steps = [step for step in json.loads(path.read_bytes())["steps"] if step["kind"] not in RUNS]
-    found = {"filled": _figures(_model(steps, path))}
-    for control in ("wall control", "interior control"):
-        smooth = SMOOTH | {"control": control}
-        try:
-            found["smoothed"] = _figures(_model([*steps, smooth], path))
-            found["polished"] = _figures(_model([*steps, smooth, POLISH], path))
-        except NothingFound:
-            continue  # there is no wall
-        break
-    return found
+    try:
+        _model([*steps, SMOOTH], path)
+    except NothingFound:
+        return steps, SMOOTH | {"control": "interior control"}
+    return steps, SMOOTH
 
 
 def _model(steps: list[dict[str, Any]], path: Path) -> Model:

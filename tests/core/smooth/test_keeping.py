@@ -74,20 +74,6 @@ def test_what_need_not_yield_is_smoothed_as_before():
     )
 
 
-@pytest.mark.parametrize("steps", [BEND, STEP], ids=["bend", "step"])
-def test_a_run_ends_at_the_same_grid_wherever_it_begins(steps):
-    """From coarser grids and from the grid as it is, to a hundredth of a cell."""
-    ends = []
-    for start in ("from coarser grids", "from the grid as it is"):
-        cells, run = ran([*steps, OPEN, SMOOTH | {"start": start, "sweeps": 3000}])
-        assert run.progress.note == "settled"
-        ends.append(cells.grid.xyz)
-    for one, other in zip(*ends, strict=True):
-        for axis in range(3 if one.shape[2] > 1 else 2):
-            least = np.linalg.norm(np.diff(one, axis=axis), axis=-1).min()
-            assert np.linalg.norm(one - other, axis=-1).max() < 0.01 * least
-
-
 FOLDED = [*STEP, {"kind": "pin", "corner": {"at": [3.4, 0.8]}, "to": [1.6, 1.6]}]
 
 

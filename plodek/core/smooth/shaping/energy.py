@@ -57,7 +57,9 @@ class Energy:
         Merits are the scaled Jacobian, 1 + cos of the largest angle, 1 - cos of the smallest and 1 over the
         energy: known only with ``bars``, those below which none may fall.
         """
-        beyond = np.array([bars[0], bars[1] - 1.0, 1.0 - bars[2], 1.0 / bars[3]]) if len(bars) else bars
+        beyond = bars
+        if len(bars):
+            beyond = np.array([bars[0], bars[1] - 1.0, 1.0 - bars[2], 1.0 / max(bars[3], 1e-300)])
         self.gradient[:] = 0.0
         energy(
             self.xyz, self.cells, self.bounds, self.sizes, self.normals, self.still, epsilon, beyond,
@@ -71,7 +73,8 @@ class Energy:
     ) -> tuple[int, bool]:
         """Move the nodes to less energy by at most so many steps; give their number, and whether to go on.
 
-        ``ask`` is told after each how many steps are done; False stops it.
+        ``ask`` is told after each how many steps are done; False stops it. Nothing moves where the energy is
+        beyond all numbers.
         """
         ways, anchor = self._ways(), self.xyz[self.slots].copy()
 
@@ -97,6 +100,8 @@ class Energy:
 
         # A step into what bars forbid has an energy beyond all sense: the line search needs some sense.
         most = _MOST * self.look(epsilon, bars)[0]
+        if not np.isfinite(most):
+            return 0, True
         options = {"maxiter": steps, "maxcor": _MEMORY, "ftol": 1e-12, "gtol": 1e-12}
         found = scipy.optimize.minimize(  # type: ignore[call-overload]  # the stubs know no jac=True with options
             at, np.zeros(3 * len(self.slots)), jac=True, method="L-BFGS-B", callback=step, options=options
@@ -116,7 +121,7 @@ class Energy:
                 low, high = (np.moveaxis(slots, axis, 0)[part] for part in (slice(-1), slice(1, None)))
                 edge = self.xyz[high] - self.xyz[low]
                 squared = np.einsum("...i,...i->...", edge, edge)
-                squared = np.maximum(squared, max(LEAST**2 * squared.mean(), 1e-300))
+                squared = np.maximum(squared, max(LEAST**2 * squared.mean(), 1e-100))
                 share = edge[..., :, None] * edge[..., None, :] / (squared**2)[..., None, None]
                 metric[low] += share
                 metric[high] += share
