@@ -12,6 +12,7 @@ from plodek.core.build.assemble import assemble
 from plodek.core.build.carry import carried
 from plodek.core.build.heights import hold, layered
 from plodek.core.build.keeping import kept_passing, sound_start
+from plodek.core.build.pins import pins_in_the_way
 from plodek.core.build.sides import sides_of
 from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
@@ -62,6 +63,9 @@ def runs_of(
         watch = None if watched is None else watched(number)
         if isinstance(settings, ShapeSettings):
             run = shape(grid, sides, settings, watch)
+            if settings.polish is None and run.progress.folded and run.progress.note != "stopped":
+                pins = pins_in_the_way(owner, grid, blocks, settings, run, watch)
+                run = replace(run, pins={corner: owner.layout.labels[corner] for corner in pins})
         else:
             grid = sound_start(grid, sides, untangle=settings.untangle, watch=watch)
             run = smooth(grid, sides, settings, watch)

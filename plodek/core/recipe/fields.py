@@ -295,8 +295,17 @@ class AnyOfBlocks(Strict):
     any: list[Ids | At | Each | Hollows | OfRegion] = Field(min_length=1, max_length=100)
 
 
+class AnyOfCorners(Strict):
+    """All corners that any of several rules finds."""
+
+    any: list[Ids | At | Each | EdgeIds | On | _OfSides | Everything] = Field(min_length=1, max_length=100)
+
+
 CornerSelector: TypeAlias = Annotated[Ids | At, Meaning("corner", "corner", finds="corners")]
-CornersSelector: TypeAlias = Annotated[Ids | At | Each, Meaning("corners", "corners", finds="corners")]
+CornersSelector: TypeAlias = Annotated[
+    Ids | At | Each | EdgeIds | On | _OfSides | Everything | AnyOfCorners,
+    Meaning("corners", "corners", finds="corners"),
+]
 BlockSelector: TypeAlias = Annotated[
     Ids | At | Each | Hollows | OfRegion | AnyOfBlocks | AllBlocks,
     Meaning("blocks", "blocks", finds="blocks"),

@@ -39,12 +39,29 @@ def corner(model: Model, selector: Ids | At) -> str:
     return found[0]
 
 
-def corners(model: Model, selector: Ids | At | Each) -> list[str]:
-    """Find corners, by their ids or their places."""
+def corners(model: Model, selector: Any) -> list[str]:
+    """Find corners, by their ids, their places, or as those of what a rule finds."""
     model.need_blocks()
+    layout = model.layout
+    if isinstance(selector, fields.AnyOfCorners):
+        return _once(corner for rule in selector.any for corner in corners(model, rule))
     if isinstance(selector, Ids):
-        return _known(model, selector.ids, list(model.layout.corners), "corner")
-    return _once(nearest(model, where, "corners") for where in places_in(selector))
+        return _known(model, selector.ids, list(layout.corners), "corner")
+    if isinstance(selector, At | Each):
+        return _once(nearest(model, where, "corners") for where in places_in(selector))
+    if isinstance(selector, Everything):
+        return list(layout.corners)
+    sliding = [
+        name
+        for name, one in layout.corners.items()
+        if isinstance(selector, On) and one.guide is not None and model.is_on(one.guide, selector.on)
+    ]
+    try:
+        return _once([*sliding, *(corner for edge in edges(model, selector) for corner in edge)])
+    except NothingFound:
+        if not sliding:
+            raise
+        return sliding
 
 
 def blocks(model: Model, selector: Any) -> list[str]:

@@ -14,6 +14,8 @@ from plodek.core.arrays import Floats, Place
 COARSER = "on a coarser grid"
 #: The note of a run whose sides are still moving by themselves.
 ASIDE = "on its sides"
+#: The note of a run whose nodes are pulled back where limits would be missed; that is not stopped within.
+BACK = "pulling back"
 #: Where nodes are pulled back, those that do not move within the run, on sides say, go wholly from here.
 WHOLLY = 0.25
 
@@ -57,6 +59,7 @@ class Smoothed:
     have moved by themselves have ``stayed`` where the inside would have got worse by that. So many nodes have
     ``yielded``, most of them around ``yielded_at``, where limits would be missed that were met before;
     ``angles`` are the smallest and the largest included one, in degrees. ``back`` is what `pulled` asks.
+    ``pins`` are pinned corners, with their labels, without which fewer cells would stay folded.
     """
 
     blocks: Mapping[str, Floats]
@@ -69,6 +72,7 @@ class Smoothed:
     yielded_at: Place | None = None
     angles_before: tuple[float, float] = (0.0, 180.0)
     angles: tuple[float, float] = (0.0, 180.0)
+    pins: Mapping[str, str] = field(default_factory=dict)
     back: Back | None = field(default=None, repr=False, compare=False)
 
     def pulled(self, shares: tuple[Floats, ...], to: tuple[Floats, ...]) -> Smoothed:
@@ -100,6 +104,7 @@ class Smoothed:
             yielded_at=None if self.yielded_at is None else list(self.yielded_at),
             angles_before=list(self.angles_before),
             angles=list(self.angles),
+            pins=dict(self.pins),
         )
 
 
@@ -112,7 +117,8 @@ class Reached:
     ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
     ``stayed`` where the inside would have got worse by that. ``yielded`` nodes went back, around
     ``yielded_at``, where limits would be missed that were met before; ``angles`` are the smallest and the
-    largest included one, in degrees.
+    largest included one, in degrees. ``pins`` are pinned corners, with their labels, without which fewer
+    cells would stay folded.
     """
 
     sweeps: int
@@ -133,6 +139,7 @@ class Reached:
     yielded_at: list[float] | None = None
     angles_before: list[float] = field(default_factory=lambda: [0.0, 180.0])
     angles: list[float] = field(default_factory=lambda: [0.0, 180.0])
+    pins: dict[str, str] = field(default_factory=dict)
 
     @property
     def sentence(self) -> str:
@@ -143,6 +150,8 @@ class Reached:
         if self.yielded and self.yielded_at is not None:
             where = ", ".join(f"{v:.4g}" for v in self.yielded_at)
             back = f"; {self.yielded} nodes went back around ({where}), where limits would be missed"
+        if self.pins:
+            back += f"; pinned corners keep cells folded: {', '.join(self.pins.values())}"
         return (
             f"{self.sweeps} sweeps{ended}: angles {low:.1f}° to {high:.1f}° before, "
             f"{least:.1f}° to {most:.1f}° now{back}"

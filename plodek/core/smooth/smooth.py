@@ -11,7 +11,7 @@ from plodek.core.grid.grid import Grid
 from plodek.core.smooth.coarse.correction import Correction
 from plodek.core.smooth.coarse.grids import carried_up, coarser
 from plodek.core.smooth.movable import Movable, nodes_of
-from plodek.core.smooth.outcome import Progress, Smoothed, Watch, quiet
+from plodek.core.smooth.outcome import BACK, Progress, Smoothed, Watch, quiet
 from plodek.core.smooth.relaxation import MOST_PULLED, Relaxation, neighbours
 from plodek.core.smooth.settings import SmoothSettings
 from plodek.core.smooth.sides import Sides
@@ -57,14 +57,15 @@ def _told(run: Relaxation, grid: Grid, began: Progress, ended: Progress, watch: 
     def blocks() -> dict[str, Floats]:
         return nodes_of(grid, run.ghosted, run.xyz)
 
-    def ask(progress: Progress) -> bool:
-        return watch is None or watch(replace(progress, sweeps=ended.sweeps + progress.sweeps), blocks)
+    def tell(progress: Progress) -> bool:
+        if watch is not None:
+            watch(replace(progress, sweeps=ended.sweeps, note=BACK), blocks)
+        return True  # a stop here could not be had again
 
     def back(shares: tuple[Floats, ...], before: tuple[Floats, ...]) -> Smoothed:
         run.pull(run.ghosted.at_nodes(shares), run.ghosted.taken(before))
-        again = run.go(ask, min(MOST_PULLED, run.settings.sweeps))
-        note = ended.note if ended.note != "settled" else again.note
-        return _told(run, grid, began, replace(again, sweeps=ended.sweeps + again.sweeps, note=note), watch)
+        again = run.go(tell, MOST_PULLED)
+        return _told(run, grid, began, replace(again, sweeps=ended.sweeps, note=ended.note), watch)
 
     return Smoothed(blocks(), began, ended, run.walls.held(run.xyz), back=back)
 

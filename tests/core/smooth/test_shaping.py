@@ -367,3 +367,31 @@ def test_nodes_that_are_one_to_the_bit_are_no_mistake():
     run = shaped(model, blocks)
     assert np.all(np.isfinite(run.blocks[name]))
     assert "folded" in run.progress.note
+
+
+PINS = [
+    {"kind": "frame", "id": "f", "width": 4, "height": 4},
+    {"kind": "cut", "id": "x", "by": "x", "at": [1, 2, 3]},
+    {"kind": "cut", "id": "y", "by": "y", "at": [1, 2, 3]},
+    {"kind": "pin", "id": "p", "corner": {"at": [2, 2]}, "to": [4.6, 2.4]},
+    {"kind": "pin", "id": "q", "corner": {"at": [3, 2]}, "to": [3.1, 2.1]},
+]
+
+
+def test_pinned_corners_that_keep_cells_folded_are_named_and_free_they_unfold():
+    """One is pulled beyond its neighbours; another that is pinned in its place is not in the way."""
+    untangle = {"kind": "untangle", "id": "u"}
+    model = model_of([*PINS, untangle])
+    run = build.build(model).runs[0]
+    (wild,) = (c for c, one in model.layout.corners.items() if one.xyz[:2] == (4.6, 2.4))
+    assert run.progress.folded > 0
+    assert run.pins == {wild: model.layout.labels[wild]}
+    assert f"pinned corners keep cells folded: {run.pins[wild]}" in run.reached().sentence
+    for rule in (
+        {"ids": [wild]},
+        {"all": True},
+        {"any": [{"at": [4.6, 2.4]}, {"around": {"at": [0.5, 0.5]}}]},
+    ):
+        freed = build.build(model_of([*PINS, untangle | {"loose": rule}])).runs[0]
+        assert freed.progress.folded == 0
+        assert not freed.pins

@@ -3757,7 +3757,8 @@ export interface components {
          *     ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
          *     ``stayed`` where the inside would have got worse by that. ``yielded`` nodes went back, around
          *     ``yielded_at``, where limits would be missed that were met before; ``angles`` are the smallest and the
-         *     largest included one, in degrees.
+         *     largest included one, in degrees. ``pins`` are pinned corners, with their labels, without which fewer
+         *     cells would stay folded.
          */
         "RunsOut.Reached": {
             /** Sweeps */
@@ -3802,6 +3803,10 @@ export interface components {
             angles_before?: number[];
             /** Angles */
             angles?: number[];
+            /** Pins */
+            pins?: {
+                [key: string]: string;
+            };
         };
         /**
          * RunsOut
@@ -4472,7 +4477,8 @@ export interface components {
          *     ``worst_before`` are of the grid that it began with. Sides that should have moved by themselves have
          *     ``stayed`` where the inside would have got worse by that. ``yielded`` nodes went back, around
          *     ``yielded_at``, where limits would be missed that were met before; ``angles`` are the smallest and the
-         *     largest included one, in degrees.
+         *     largest included one, in degrees. ``pins`` are pinned corners, with their labels, without which fewer
+         *     cells would stay folded.
          */
         "QualityOut.Reached": {
             /** Sweeps */
@@ -4517,6 +4523,10 @@ export interface components {
             angles_before?: number[];
             /** Angles */
             angles?: number[];
+            /** Pins */
+            pins?: {
+                [key: string]: string;
+            };
         };
         /**
          * VerdictOut

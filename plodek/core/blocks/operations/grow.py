@@ -20,33 +20,15 @@ from plodek.core.blocks.layout import (
     side_of,
     stable_id,
 )
-from plodek.core.blocks.normals import corner_normal
 from plodek.core.blocks.soundness import check, check_shape
 from plodek.core.errors import Refused
+from plodek.core.shape.curves.compound import Part
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.guide import Guide
 from plodek.core.shape.surfaces.surface import Surface
 
 _SHAPE = np.linspace(0.0, 1.0, 17)
-_ONE_PLANE = 0.15
-
-
-def by_normals(
-    layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], distance: float
-) -> dict[str, Floats]:
-    """Give where the corners of outer sides go: ``distance`` off every one of the sides that meet there."""
-    at_corner: dict[str, list[Floats]] = {}
-    for side in sides:
-        for corner in dict.fromkeys(side):
-            normal = corner_normal(layout, guides, layout.outer[side], corner)
-            at_corner.setdefault(corner, []).append(normal)
-    found = {}
-    for corner, normals in at_corner.items():
-        at = np.array(normals)
-        offset = np.linalg.pinv(at, rcond=_ONE_PLANE) @ np.full(len(at), distance)
-        found[corner] = layout.places([corner])[0] + offset
-    return found
 
 
 def onto(layout: Layout, sides: Sequence[Side], put: Callable[[Floats], Floats]) -> dict[str, Floats]:
@@ -62,10 +44,12 @@ def grow(
     sides: Sequence[Side],
     ends: Mapping[str, Floats],
     guide: str | None = None,
+    paths: Mapping[Edge, Curve] | None = None,
 ) -> Change:
     """Add a block on each outer side, to the places (3,) in ``ends``, perhaps to lie on a ``guide``.
 
-    The new outer edges take over the shape of the old ones, or follow the guide. Raises Refused where
+    The new outer edges run along the ``paths`` that are given for the old ones, or follow the guide, or take
+    over the shape of the old ones. Raises Refused where
     a side is no outer one, or the new blocks would be turned inside out or break the layout.
     """
     inner = [side for side in sides if len(layout.sides[side]) != 1]
@@ -102,6 +86,9 @@ def grow(
         shares[copy] = Share(edge, same=same)
         if guide and on is not None:
             follows[copy] = Follow(guide, _forward(on, corners, copy))
+            continue
+        if paths and edge in paths:
+            bends[copy] = paths[edge] if same else Part(paths[edge], 1.0, 0.0)
             continue
         path = edge_path(layout, guides, edge)
         if path.curve is not None:

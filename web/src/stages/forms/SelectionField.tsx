@@ -21,8 +21,14 @@ const WAYS: [string, number[]][] = SIDES.map((side) => [
   side,
   ["x", "y", "z"].map((axis) => (axis === side[0] ? (side[1] === "+" ? 1 : -1) : 0)),
 ]);
-/** Fields that take sides of blocks, or edges, by rule. */
-const BY_RULE: ReadonlySet<Widget> = new Set(["faces", "edges", "sides", "edges-or-sides"]);
+/** Fields that take sides of blocks, edges, or corners of what is found, by rule. */
+const BY_RULE: ReadonlySet<Widget> = new Set([
+  "corners",
+  "faces",
+  "edges",
+  "sides",
+  "edges-or-sides",
+]);
 /** Fields whose rules can be narrowed: to what another finds too, or to what it does not find. */
 const NARROWED: ReadonlySet<Widget> = new Set(["faces", "sides", "edges-or-sides"]);
 const JOINTS: Record<Joint, string> = { any: "and", every: "only", but: "but not" };
@@ -301,7 +307,8 @@ function rulesFor(widget: Widget, model: Model): Choice[] {
     }
     rules.push({ label: "around all blocks", value: { around: { all: true } } });
   }
-  if (["blocks", "edges"].includes(widget)) rules.push({ label: "all", value: { all: true } });
+  if (["blocks", "corners", "edges"].includes(widget))
+    rules.push({ label: "all", value: { all: true } });
   if (widget === "blocks" && model.blocks.some((block) => block.hollow)) {
     rules.push({ label: "all, hollow too", value: { all: "hollow too" } });
     rules.push({ label: "all hollow blocks", value: { hollow: true } });

@@ -9,6 +9,7 @@ import { jobOf } from "../../session/run";
 import { useBoard } from "../../session/store";
 import { Fact, Mono, Quiet } from "../../theme/parts";
 import { Slide } from "../../view/Slide";
+import { joined } from "../forms/rules";
 import { Curve } from "./Curves";
 import { EarlierRuns } from "./EarlierRuns";
 
@@ -51,6 +52,9 @@ export function SmoothPanel() {
 /** What comes before the sweeps that are asked for. */
 const BEFORE = new Set(["on a coarser grid", "on its sides"]);
 
+/** What comes after them, where it must. */
+const BACK = "pulling back";
+
 function UnderWay({ told }: { told: Told }) {
   const { stop } = useBoardData();
   const verbs = useRunVerbs();
@@ -68,7 +72,7 @@ function UnderWay({ told }: { told: Told }) {
       <Text fontWeight="600">
         {verbs[(told.run ?? 1) - 1] ?? "Smooth"}
         {(told.runs ?? 1) > 1 ? `, run ${told.run} of ${told.runs}` : ""}
-        {before ? ` ${before}` : ""}
+        {before ? ` ${before}` : told.note === BACK ? ", pulling back what would miss limits" : ""}
       </Text>
       <Progress.Root
         value={told.of && !before ? (100 * (sweeps ?? 0)) / told.of : null}
@@ -113,6 +117,7 @@ const ROWS = ["scaled_jacobian", "smallest_angle", "largest_angle", "volume_rati
 function Reached({ quality }: { quality: Quality }) {
   const { filled } = useBoardData();
   const verbs = useRunVerbs();
+  const steps = useRunSteps();
   const share = useBoard((board) => board.share);
   const set = useBoard((board) => board.set);
   const value = (of: Quality | null, key: string) => {
@@ -181,6 +186,7 @@ function Reached({ quality }: { quality: Quality }) {
           // biome-ignore lint/suspicious/noArrayIndexKey: runs have no other name than their order
           key={n}
           run={run}
+          step={steps[n]}
           name={quality.runs.length > 1 ? `${verbs[n]}, run ${n + 1}` : "run"}
         />
       ))}
@@ -235,10 +241,18 @@ function GoOn({ quality }: { quality: Quality }) {
 }
 
 /** What one run reached, and where it was held up. */
-function RunFacts({ run, name }: { run: Run; name: string }) {
-  const { model } = useBoardData();
+function RunFacts({ run, step, name }: { run: Run; step?: Step; name: string }) {
+  const { model, keepSteps } = useBoardData();
   const set = useBoard((board) => board.set);
   const look = run.rough ?? run.yielded_at;
+  const named = run.pins ?? {};
+  const pins = Object.keys(named);
+  const setFree = () =>
+    keepSteps((steps) =>
+      steps.map((one) =>
+        one.id === step?.id ? { ...one, loose: joined(one.loose, "any", { ids: pins }) } : one,
+      ),
+    );
   const size = Math.max(
     ...[0, 1, 2].map((n) => {
       const values = model.corners.map((corner) => corner.xyz[n] ?? 0);
@@ -283,6 +297,22 @@ function RunFacts({ run, name }: { run: Run; name: string }) {
           onClick={() => set({ target: { at: look, size: 0.15 * size, turn: Date.now() } })}
         >
           {run.folded ? "Still folded: look there" : "Look where nodes went back"}
+        </Quiet>
+      )}
+      {pins.length > 0 && (
+        <Text fontSize="12px" color="muted">
+          The pinned corners {Object.values(named).join(", ")} keep cells folded.
+        </Text>
+      )}
+      {pins.length > 0 && step && (
+        <Quiet
+          size="xs"
+          width="full"
+          my="1"
+          title="Lets them move within this run; they stay pinned for everything else."
+          onClick={setFree}
+        >
+          Set them free in this run
         </Quiet>
       )}
       {run.held > 0 && (

@@ -10,8 +10,9 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.arrays import Floats
-from plodek.core.blocks.layout import Side
-from plodek.core.blocks.operations.grow import by_normals, grow, onto, outward
+from plodek.core.blocks.layout import Edge, Side
+from plodek.core.blocks.operations.grow import grow, onto, outward
+from plodek.core.blocks.operations.offsets import corners_off, edges_off
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model, Patch
 from plodek.core.model.open import need_open_blocks
@@ -61,8 +62,11 @@ class Grow(BlockStep):
         sides = selectors.outer_sides(model, self.sides)
         layout = model.layout
         guide: str | None = None
+        paths: Mapping[Edge, Curve] | None = None
         if self.by == "along normals":
-            ends = by_normals(layout, model.guides, sides, self._distance(model))
+            distance = self._distance(model)
+            ends = corners_off(layout, model.guides, sides, distance)
+            paths = edges_off(layout, model.guides, sides, ends, distance)
         elif self.by == "along a direction":
             if self.direction is None:
                 raise BadValue("no direction is given", remedy="give a direction, such as 1, 0, 0")
@@ -76,7 +80,7 @@ class Grow(BlockStep):
             if not isinstance(on, Curve | Surface):
                 raise unknown_guide(model.guides, guide)
             ends = onto(layout, sides, lambda xyz: on.at(on.nearest(xyz)))
-        after = model.changed(grow(self.id, layout, model.guides, sides, ends, guide))
+        after = model.changed(grow(self.id, layout, model.guides, sides, ends, guide, paths))
         owners = {side: model.patch_of[side] for side in sides if side in model.patch_of}
         if self.patches == "move out":
             return replace(after, patches=tuple(self._moved(model, patch, owners) for patch in after.patches))

@@ -1,0 +1,100 @@
+"""Layers grown along normals keep their distance: on bent sides, beside symmetry, in the plane and in space."""
+
+import numpy as np
+import pytest
+
+from plodek.core.blocks.edge_path import edge_path
+from plodek.core.errors import PlodekError
+from tests.conftest import evaluated, model_of, numbered
+
+S = np.linspace(0.0, 1.0, 41)
+QUARTER = [
+    {"kind": "frame", "shape": "polar", "outer": 0.15, "start": 0, "end": 90},
+    {"kind": "butterfly", "blocks": {"all": True}, "core": 0.5},
+]
+ROUND = {"each": [[0.1386, 0.0574], [0.0574, 0.1386]]}
+WAVE = [
+    {"kind": "frame", "width": 2, "height": 1},
+    {"kind": "bend", "edges": {"at": [1, 1]}, "how": "through points", "points": [[0.5, 1.1], [1.5, 0.9]]},
+]
+
+
+def outer_paths(model, chosen):
+    """Give places on the outer edges that are chosen by their middle."""
+    outer = {edge for side in model.layout.outer for edge in model.layout.rim_of(side)}
+    paths = (edge_path(model.layout, model.guides, edge).at(S) for edge in outer)
+    return [xyz for xyz in paths if chosen(xyz[20])]
+
+
+def test_a_round_side_grows_to_an_arc_and_its_ends_stay_on_the_axes():
+    """As told of 0.15 m and 1.35 m: the area within is that of the polygon on the circle of 1.5 m."""
+    grow = {"kind": "grow", "sides": ROUND, "by": "along normals", "distance": 1.35}
+    model = model_of(numbered([*QUARTER, grow]))
+    far = outer_paths(model, lambda at: np.hypot(*at[:2]) > 1.2)
+    assert len(far) == 2
+    assert all(np.abs(np.hypot(xyz[:, 0], xyz[:, 1]) - 1.5).max() < 1e-6 * 1.35 for xyz in far)
+    places = [np.array(one.xyz) for one in model.layout.corners.values()]
+    ends = [xyz for xyz in places if np.hypot(*xyz[:2]) > 1.4]
+    assert sum(min(abs(xyz[0]), abs(xyz[1])) < 1e-15 for xyz in ends) == 2
+
+
+@pytest.mark.parametrize("distance", [0.05, 0.3])
+def test_a_waved_side_grows_by_the_same_distance_all_along(distance):
+    grow = {"kind": "grow", "sides": {"side": "y+"}, "by": "along normals", "distance": distance}
+    steps = [*WAVE, {"kind": "cut", "by": "x", "at": [0.7]}]
+    before = model_of(numbered(steps))
+    (curve,) = {id(b): b for e, b in model_of(numbered(WAVE)).layout.bends.items()}.values()
+    after = model_of(numbered([*steps, grow | {"sides": {"each": [[0.4, 1.08], [1.4, 0.91]]}}]))
+    assert len(after.layout.blocks) == len(before.layout.blocks) + 2
+    far = outer_paths(after, lambda at: at[1] > 0.85 + 0.8 * distance and 0.1 < at[0] < 1.9)
+    assert len(far) == 2
+    for xyz in far:
+        gaps = np.linalg.norm(xyz - curve.at(curve.nearest(xyz)), axis=1)
+        inner = (xyz[:, 0] > 0.02) & (xyz[:, 0] < 1.98)  # the ends stay in line with the sides beside
+        assert np.abs(gaps[inner] - distance).max() < 1e-5 * distance
+
+
+def test_a_cylinder_grows_to_a_cylinder_and_a_cone_by_its_own_normals():
+    def grown(steps, chosen):
+        model = model_of(numbered(steps))
+        return [xyz for xyz in outer_paths(model, chosen) if np.ptp(np.hypot(xyz[:, 0], xyz[:, 1])) < 1e-3]
+
+    sides = {"each": [[0.3, 0, 0.5], [-0.3, 0, 0.5], [0, 0.3, 0.5], [0, -0.3, 0.5]]}
+    tube = {"kind": "frame", "shape": "cylinder", "outer": 0.3, "depth": 1}
+    grow = {"kind": "grow", "sides": sides, "by": "along normals", "distance": 0.4}
+    rims = grown([tube, grow], lambda at: np.hypot(*at[:2]) > 0.5)
+    assert len(rims) == 8 + 4  # those straight along it too
+    assert all(np.abs(np.hypot(xyz[:, 0], xyz[:, 1]) - 0.7).max() < 1e-9 for xyz in rims)
+    wedge = [
+        {"kind": "frame", "corner": [1, 0], "width": 1, "height": 1},
+        {"kind": "pin", "corner": {"at": [2, 1]}, "to": [1.5, 1]},
+        {"kind": "revolve", "angle": 60, "parts": 1, "cells": 4, "along": [0, 1, 0]},
+    ]
+    cone = {"kind": "grow", "by": "along normals", "distance": 0.1}
+    model = model_of(numbered(wedge))
+    (slanting,) = (
+        [float(v) for v in model.layout.places(side).mean(axis=0)]
+        for side in model.layout.outer
+        if np.ptp(np.hypot(*model.layout.places(side)[:, [0, 2]].T)) > 0.4
+        and np.hypot(*model.layout.places(side)[:, [0, 2]].T).min() > 1.4
+    )
+    after = model_of(numbered([*wedge, cone | {"sides": {"at": slanting}}]))
+    normal = 1.0 / np.hypot(1.0, 0.5)  # the share of the normal that is along the radius
+    far = [np.hypot(xyz[:, 0], xyz[:, 2]) for xyz in outer_paths(after, lambda at: True)]
+    for foot in (2.0, 1.5):
+        assert any(np.abs(radii - (foot + 0.1 * normal)).max() < 1e-7 for radii in far)
+
+
+def test_a_layer_within_a_hollow_bend_is_refused_with_where_before_it_folds():
+    steps = [
+        {"kind": "frame", "width": 2, "height": 1},
+        {"kind": "bend", "edges": {"at": [1, 1]}, "how": "through points", "points": [[1, 0.5]]},
+        {"kind": "grow", "sides": {"at": [1, 0.5]}, "by": "along normals", "distance": 1.5},
+    ]
+    found = evaluated(numbered(steps))
+    with pytest.raises(
+        PlodekError, match=r"folds at \((0.9|1).*, 0.5.*\), where the side is bent to a radius"
+    ):
+        raise found.error
+    near = model_of(numbered([*steps[:2], steps[2] | {"distance": 0.2}]))
+    assert len(near.layout.blocks) == 2
