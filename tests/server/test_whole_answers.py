@@ -234,7 +234,16 @@ def test_the_effect_of_more_cells(client, channel):
     told = found.json
     for effect, cells in ((told["before"], 32), (told["after"], 64)):
         assert effect == pytest.approx(same | {"cells": cells})
-    assert told["error"] == ""
+    assert (told["error"], told["worse"]) == ("", False)
+
+
+def test_what_folds_cells_or_misses_angles_that_were_met_is_told_as_worse(client, channel):
+    """Advice that comes to this is not given."""
+    corner = {"kind": "pin", "id": "q", "corner": {"at": [0, 0]}}
+    for to, worse in (([0.1, 0.1], False), ([1.5, 0.9], True), ([3, 3], True)):
+        body = {"steps": [*STEPS, corner | {"to": to}], "against": STEPS}
+        told = client.post(f"/api/projects/{channel}/effect", json=body).json
+        assert told["after"] is None or told["worse"] is worse, told
 
 
 def test_a_fill_that_is_coarser_than_the_grid_is_told_as_a_trial(client, channel):

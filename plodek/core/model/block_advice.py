@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from plodek.core.blocks.angles import CornerAngles, opens_smoothly, shrunk
-from plodek.core.blocks.layout import Edge, Side
+from plodek.core.blocks.layout import Edge, Layout, Side
 from plodek.core.blocks.operations.near import Proposal, proposals
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
@@ -60,15 +60,7 @@ def _poles(model: Model, angles: CornerAngles) -> list[Advice]:
     if not names:
         return []
     if layout.dim == 2:
-        return [
-            Advice(
-                "three-sided",
-                f"block {layout.labels[name]} has three sides: three blocks that meet in its middle",
-                ({"kind": "three", "block": {"ids": [name]}},),
-                (name,),
-            )
-            for name in names
-        ]
+        return _in_the_plane(layout, names)
     return [
         Advice(
             "pole",
@@ -77,6 +69,28 @@ def _poles(model: Model, angles: CornerAngles) -> list[Advice]:
             tuple(names),
         )
     ]
+
+
+def _in_the_plane(layout: Layout, names: list[str]) -> list[Advice]:
+    """Propose a core for blocks that meet in one corner, as in a pole, and three blocks for one alone."""
+    at: dict[str, list[str]] = {}
+    for name in names:
+        corners = layout.blocks[name].corners
+        at.setdefault(next(c for c in corners if corners.count(c) > 1), []).append(name)
+    found = []
+    for pole, own in at.items():
+        if len(own) > 1:
+            text = (
+                f"{len(own)} blocks meet in corner {layout.labels[pole]} as in a pole: a butterfly core "
+                "replaces it"
+            )
+            step: dict[str, Any] = {"kind": "butterfly", "blocks": {"ids": own}}
+            found.append(Advice("pole", text, (step,), tuple(own), (pole,)))
+        else:
+            text = f"block {layout.labels[own[0]]} has three sides: three blocks that meet in its middle"
+            step = {"kind": "three", "block": {"ids": own}}
+            found.append(Advice("three-sided", text, (step,), tuple(own)))
+    return found
 
 
 def _slits(model: Model, angles: CornerAngles) -> list[Advice]:

@@ -100,6 +100,18 @@ def test_matching_a_jump_makes_the_worst_one_smaller():
     assert len(jumps(after.laid, after.continuing)) < len(jumps(model.laid, model.continuing))
 
 
+def test_blocks_that_meet_in_a_point_of_the_plane_get_one_core():
+    """Three blocks within each would fold a cell: they meet in the same corner."""
+    quarters = [
+        {"kind": "frame", "id": "f", "width": 4, "height": 2},
+        {"kind": "cut", "id": "c", "by": "x", "at": [1, 2, 3]},
+        {"kind": "pinch", "id": "p", "edges": {"each": [[0.5, 0], [1.5, 0], [2.5, 0], [3.5, 0]]}},
+    ]
+    advice = of_rule(advise(model_of(quarters)), "pole")
+    assert [len(one.blocks) for one in advice] == [4]
+    assert [step["kind"] for step in advice[0].steps] == ["butterfly"]
+
+
 def test_an_even_channel_needs_no_advice():
     model = model_of(CHANNEL)
     assert advise(model) == []

@@ -76,3 +76,19 @@ def test_what_cannot_be_divided_is_told(more, said):
     error = evaluated(numbered([FRAME, openings(**more)])).error
     assert isinstance(error, PlodekError)
     assert said in str(error)
+
+
+@pytest.mark.parametrize("lifted", [False, True])
+@pytest.mark.parametrize("at", [1.9, 4.4])
+def test_the_side_across_from_one_that_was_divided_is_divided_along_all_its_edges(lifted, at):
+    """The first cuts ran through to it: per cent are of the whole of it, whichever of its edges is named."""
+    across = openings(
+        faces={"side": "x+"}, edge={"at": [4, at], "start": [4, 0]}, percent=[25, 40], parts="a, b outlet, c"
+    )
+    if lifted:
+        across["edge"] = {"at": [4, at, 0], "start": [4, 0, 0]}
+    found = spans([FRAME, openings(edge={"at": [0, 5]}), *([EXTRUDE] if lifted else []), across, REST])
+    assert found["slot"] == ("inlet", 4.0, 5.0)
+    assert found["a"] == ("wall", 0.0, 2.5)
+    assert found["b"] == ("outlet", 2.5, 4.0)
+    assert found["c"] == ("wall", 4.0, 10.0)

@@ -4289,11 +4289,13 @@ export interface components {
         };
         /**
          * EffectsOut
-         * @description What steps that are tried would come to, against how it stands; or why they fail.
+         * @description What steps that are tried would come to, against how it stands: perhaps worse; or why they fail.
          */
         EffectsOut: {
             before: components["schemas"]["EffectsOut.Effect"] | null;
             after: components["schemas"]["EffectsOut.Effect"] | null;
+            /** Worse */
+            worse: boolean;
             /** Error */
             error: string;
         };

@@ -12,7 +12,7 @@ from plodek.core.model.spacing_advice import advise_spacing
 from plodek.core.recipe.step import kinds
 from plodek.server.api.advice.messages import AdviceOut, AdvicesOut
 from plodek.server.api.context import UpTo, evaluated
-from plodek.server.api.models.effects import effect_or_none
+from plodek.server.api.models.effects import effect_or_none, makes_worse
 from plodek.server.api.models.messages import EffectsOut, PreviewIn
 from plodek.server.door.roles import needs
 from plodek.server.pool.passing import evaluated_apart
@@ -84,8 +84,11 @@ def effect(project: int, json_data: PreviewIn) -> EffectsOut:
     """Tell what steps would come to against others, without keeping or drawing them."""
     found: Project = projects.get(project)
     after = evaluated(found, json_data.steps)
+    stands = effect_or_none(evaluated(found, json_data.against).model)
+    tried = None if after.error else effect_or_none(after.model)
     return EffectsOut(
-        before=effect_or_none(evaluated(found, json_data.against).model),
-        after=None if after.error else effect_or_none(after.model),
+        before=stands,
+        after=tried,
+        worse=makes_worse(stands, tried),
         error=str(after.error) if after.error else "",
     )

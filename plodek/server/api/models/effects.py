@@ -5,6 +5,7 @@ from __future__ import annotations
 from plodek.core.build.build import coarse, filled_grid
 from plodek.core.build.walls import guide_fits
 from plodek.core.check.measure import measure
+from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.errors import PlodekError
 from plodek.core.model.model import Model
 from plodek.core.spacing.jumps import worst_growth
@@ -14,6 +15,8 @@ from plodek.server.api.models.messages import Effect
 #: Cells on a tier at most, and blocks, for the quick fill that an effect in space is measured on.
 _COARSE, _MOST_BLOCKS = 5, 60
 _MOST_CELLS = 400_000
+#: An angle that is worse by less than this, in degrees, is no worse.
+_LOST = 1.0
 
 
 def effect_or_none(model: Model) -> Effect | None:
@@ -22,6 +25,20 @@ def effect_or_none(model: Model) -> Effect | None:
         return effect_of(model)
     except PlodekError:
         return None
+
+
+def makes_worse(before: Effect | None, after: Effect | None) -> bool:
+    """Whether more cells are folded, or an angle that the gate asks for by default is missed by more."""
+    if before is None or after is None or before.folded is None or after.folded is None:
+        return False
+    low, high = DEFAULT_LIMITS["smallest_angle"], DEFAULT_LIMITS["largest_angle"]
+    least_before, least_after = (one.smallest_angle or 0.0 for one in (before, after))
+    most_before, most_after = (one.largest_angle or 0.0 for one in (before, after))
+    return (
+        after.folded > before.folded
+        or least_after < min(low, least_before - _LOST)
+        or most_after > max(high, most_before + _LOST)
+    )
 
 
 def effect_of(model: Model) -> Effect | None:

@@ -166,10 +166,11 @@ class Effect(Message):
 
 
 class EffectsOut(Message):
-    """What steps that are tried would come to, against how it stands; or why they fail."""
+    """What steps that are tried would come to, against how it stands: perhaps worse; or why they fail."""
 
     before: Effect | None
     after: Effect | None
+    worse: bool
     error: str
 
 

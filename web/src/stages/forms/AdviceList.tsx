@@ -35,20 +35,22 @@ export function AdviceList({ stage, effect }: Props) {
   );
 }
 
-/** A suggestion; its effect is worked out while it can be read already. */
+const NOT_TRIED = { before: null, after: null, worse: false, error: "" };
+
+/** A suggestion, once it has been tried: what would make it worse, or cannot be taken, is not given. */
 function Suggestion({ one, effect }: { one: Advice; effect: Props["effect"] }) {
   const { project, steps, keepSteps } = useBoardData();
   const show = useShow();
   const against = steps.slice(0, one.at);
   const added = one.steps as Step[];
   const tried = useEffectOf(project, [...against, ...added], against, added.length > 0);
-  const { before, after, error } = tried.data ?? { before: null, after: null, error: "" };
+  const { before, after, worse, error } = tried.data ?? NOT_TRIED;
+  if (added.length > 0 && (tried.isPending || worse || error)) return null;
   return (
     <Card colour="plum" text={one.text}>
       {before && after && <Text color="muted">{effect(before, after)}</Text>}
-      {error && <Text color="muted">It cannot be taken as it is: {error}</Text>}
       <Flex gap="1.5" mt="1.5">
-        {added.length > 0 && !error && (
+        {added.length > 0 && (
           <Quiet
             onClick={() =>
               keepSteps((now) => [...now.slice(0, one.at), ...added, ...now.slice(one.at)])

@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
+from bisect import bisect
 from itertools import combinations, pairwise
 from typing import ClassVar, Literal, get_args
 
+import numpy as np
 from pydantic import Field
 
-from plodek.core.blocks.layout import Side, edge_of
+from plodek.core.blocks.layout import Edge, Side, edge_of
 from plodek.core.errors import BadValue
 from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
-from plodek.core.recipe.fields import FaceSelector, Numbers, SideIds, TierSelector
+from plodek.core.recipe.fields import EdgeIds, FaceSelector, Numbers, SideIds, TierSelector
 from plodek.core.recipe.step import Context, Stage, Step
 from plodek.core.recipe.steps.blocks.cut import Cut
 from plodek.core.recipe.steps.handoff.patch import PatchStep
 
+#: Parts that meet so near to a corner, as a share of its edge, meet in it.
+_THERE = 1e-6
+
 
 class Openings(Step):
-    """Divide sides along an edge at percentages of its length, and name each part as a patch."""
+    """Divide sides along an edge and those in line with it, at percentages of the length; name each part."""
 
     kind: Literal["openings"] = "openings"
     stage: ClassVar[Stage] = "Hand-off"
@@ -28,12 +33,14 @@ class Openings(Step):
     order: ClassVar[int] = 20
     sentence: ClassVar[str] = "Divide {faces} along {edge} at {percent} per cent into {parts}"
     faces: FaceSelector = Field(title="Sides")
-    edge: TierSelector = Field(title="Along the edge", description="one of the sides' edges")
+    edge: TierSelector = Field(
+        title="Along the edge", description="one of the sides' edges, which gives the way"
+    )
     percent: Numbers = Field(
         title="Per cent",
         min_length=1,
         max_length=50,
-        description="where parts meet, rising, from the edge's first corner; 0 and 100 may be left out",
+        description="where parts meet, rising, from the first corner in line; 0 and 100 may be left out",
     )
     parts: str = Field(
         title="Parts",
@@ -58,17 +65,30 @@ class Openings(Step):
                 f"{len(parts)} parts are named, and {len(meet)} places part {len(meet) + 1}",
                 remedy="name each part once, by commas",
             )
-        _, (a, b) = selectors.tier(model, self.edge)
-        fractions = [value / 100 for value in meet]
-        if fractions:
-            cut = Cut(id=self.id, by="fraction", fractions=fractions, tier=self.edge)
-            model = cut.apply(model, context)
         sides = selectors.sides(model, self.faces)
-        ways = list(pairwise(_chain(model, a, b)))
-        own = [[side for side in sides if _runs_along(model, side, way)] for way in ways]
+        _, named = selectors.tier(model, self.edge)
+        line = _line(model, named, sides)
+        meeting = [value / 100 for value in meet]
+        ends = np.cumsum([0.0, *(model.paths[edge_of(*way)].length for way in line)])
+        for way, low, high in zip(line, ends[:-1] / ends[-1], ends[1:] / ends[-1], strict=True):
+            within = [(at - low) / (high - low) for at in meeting]
+            fractions = [at for at in within if _THERE < at < 1 - _THERE]
+            if fractions:
+                model = Cut(id=self.id, by="fraction", fractions=fractions, tier=EdgeIds(edges=[way])).apply(
+                    model, context
+                )
+        sides = selectors.sides(model, self.faces)
+        own: list[list[Side]] = [[] for _ in parts]
+        gone = 0.0
+        for way in [piece for edge in line for piece in pairwise(_chain(model, *edge))]:
+            length = model.paths[edge_of(*way)].length
+            part = bisect(meeting, (gone + 0.5 * length) / ends[-1])
+            own[part] += [side for side in sides if _runs_along(model, side, way)]
+            gone += length
         if any(not found for found in own) or sum(map(len, own)) != len(sides):
             raise BadValue(
-                "the edge is none of these sides'", remedy="choose an edge that all of these sides run along"
+                "the edge and those in line with it are not along all of these sides",
+                remedy="choose an edge of one of them, and sides that lie side by side along it",
             )
         for (name, kind), found in zip(parts, own, strict=True):
             faces = SideIds(sides=[list(side) for side in found])
@@ -84,6 +104,44 @@ def _read(part: str) -> tuple[str, PatchType]:
         kinds = ", ".join(get_args(PatchType))
         raise BadValue(f"“{said.strip()}” is no type of a patch", remedy=f"use {kinds}")
     return name, kind
+
+
+def _line(model: Model, named: tuple[str, str], sides: list[Side]) -> list[tuple[str, str]]:
+    """Give the edges of some sides that are in line with the named one, which gives the way, in their order.
+
+    In the plane those are the sides that are strung together; in space the edges that go on across the sides
+    between blocks. Raises BadValue for an edge of none of the sides.
+    """
+    rims = {edge for side in sides for edge in model.layout.rim_of(side)}
+    if edge_of(*named) not in rims:
+        raise BadValue("the edge is none of these sides'", remedy="choose an edge of one of them")
+    line = [named]
+    for forth in (True, False):
+        while True:
+            here = line[-1 if forth else 0]
+            end = here[1] if forth else here[0]
+            beyond = [
+                (edge, corner)
+                for edge, corner in _next(model, edge_of(*here), end, rims)
+                if edge not in {edge_of(*way) for way in line}
+            ]
+            if len(beyond) != 1:
+                break
+            (edge, corner), *_ = beyond
+            far = edge[0] if edge[1] == corner else edge[1]
+            line = [*line, (corner, far)] if forth else [(far, corner), *line]
+    return line
+
+
+def _next(model: Model, edge: Edge, end: str, rims: set[Edge]) -> list[tuple[Edge, str]]:
+    """Give the edges of rims that go on beyond the end of one, each with its corner there."""
+    if model.layout.dim == 2:
+        return [(one, end) for one in rims if end in one and one != edge]
+    return [
+        (one, corner)
+        for one, corner in model.continuing.get((edge, end), ())
+        if one in rims and corner == end
+    ]
 
 
 def _chain(model: Model, a: str, b: str) -> list[str]:
