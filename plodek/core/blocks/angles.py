@@ -43,7 +43,7 @@ def corner_angles(layout: Layout, paths: Mapping[Edge, EdgePath]) -> CornerAngle
         return CornerAngles(layout, np.empty(0), np.empty((0, 4), dtype=np.int64))
     number = {corner: k for k, corner in enumerate(layout.corners)}
     ids = np.array([[number[c] for c in layout.blocks[name].corners] for name in layout.filled])
-    leaving = _leaving(layout, paths, ids)
+    leaving = leaving_ways(layout, paths, ids)
     bits = np.arange(ids.shape[1])
     found = np.empty((*ids.shape, len(pairs)))
     is_one = np.empty(found.shape, dtype=bool)
@@ -61,7 +61,7 @@ def corner_angles(layout: Layout, paths: Mapping[Edge, EdgePath]) -> CornerAngle
     return CornerAngles(layout, found[is_one], np.column_stack([blocks, corners, np.array(pairs)[which]]))
 
 
-def _leaving(layout: Layout, paths: Mapping[Edge, EdgePath], ids: Ints) -> Floats:
+def leaving_ways(layout: Layout, paths: Mapping[Edge, EdgePath], ids: Ints) -> Floats:
     """Give the unit directions in which edges leave the corners of blocks: (axes, blocks, corners, 3)."""
     xyz = layout.places(layout.corners)[ids]
     bits = np.arange(ids.shape[1])

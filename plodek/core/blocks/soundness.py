@@ -9,6 +9,7 @@ import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
+from plodek.core.blocks.angles import leaving_ways
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Layout, edge_of
@@ -70,19 +71,25 @@ def _check_shrunk(layout: Layout, name: str) -> None:
         seen[edge] = (a, b)
 
 
-def _corner_volumes(layout: Layout, names: list[str]) -> Floats:
+def _corner_volumes(layout: Layout, names: list[str], paths: Mapping[Edge, EdgePath] | None = None) -> Floats:
     """Give the determinant of the three unit edges at every corner of blocks (n, 4 or 8).
 
-    Straight edges; where one has shrunk to a point there is none, and 1 stands for it.
+    Straight edges, or of all filled blocks as their ``paths`` leave the corners; where one has shrunk to a
+    point there is none, and 1 stands for it.
     """
     dim = layout.dim
     xyz = layout.places(c for name in names for c in layout.blocks[name].corners)
     xyz = xyz.reshape(len(names), 1 << dim, 3)
     found = np.empty((len(names), 1 << dim))
+    number = {corner: k for k, corner in enumerate(layout.corners)}
+    ids = np.array([[number[c] for c in layout.blocks[name].corners] for name in names])
+    directions = None if paths is None else leaving_ways(layout, paths, ids)
     for n in range(1 << dim):
         ways = []
         for axis in range(dim):
-            way = xyz[:, n ^ (1 << axis)] - xyz[:, n]
+            other = n ^ (1 << axis)
+            way = xyz[:, other] - xyz[:, n] if directions is None else directions[axis, :, n]
+            way = np.where((ids[:, n] == ids[:, other])[:, None], 0.0, way)
             ways.append(-way if n >> axis & 1 else way)
         sizes = np.stack([np.linalg.norm(way, axis=1) for way in ways])
         if dim == 2:
@@ -102,6 +109,11 @@ def inverted(layout: Layout) -> set[str]:
     return {name for name, is_bad in zip(layout.filled, bad, strict=True) if is_bad}
 
 
+def worst_corner(layout: Layout, name: str) -> str:
+    """Name the corner at which a block is nearest to being turned inside out, or is so most."""
+    return layout.blocks[name].corners[int(np.argmin(_corner_volumes(layout, [name])[0]))]
+
+
 def check_shape(before: Layout, after: Layout, remedy: str) -> Layout:
     """Return ``after``; raise Refused where it turns blocks inside out that were not so before."""
     new = [b for b in inverted(after) if b not in inverted(before)]
@@ -117,7 +129,7 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], paths: Mapping[Edge, EdgeP
     found = []
     broken: set[str] = set()
     if layout.filled:
-        volumes = _corner_volumes(layout, layout.filled)
+        volumes = _corner_volumes(layout, layout.filled, paths)
         for name, row in zip(layout.filled, volumes, strict=True):
             bad = [layout.blocks[name].corners[n] for n in np.flatnonzero(row <= 1e-9)]
             if bad:

@@ -1,6 +1,7 @@
 """The operations on blocks through their steps: what they make, what they refuse, and that all stays sound."""
 
 import json
+import re
 from itertools import pairwise
 
 import numpy as np
@@ -85,6 +86,37 @@ def test_corners_of_a_block_may_come_in_any_order_and_meet_what_is_there():
     assert "not twisted" in str(twisted.error)
     again = evaluated([*steps, steps[0] | {"id": "c"}])
     assert "already a block" in str(again.error)
+
+
+def test_a_block_that_opens_to_180_degrees_between_straight_edges_is_sound_once_they_follow():
+    """At a nose: until its edges follow the circle, the Blocks stage tells that it is inside out there."""
+    nose = [
+        {"kind": "circle", "id": "c", "name": "nose", "centre": [1, 0], "radius": 1},
+        {"kind": "block", "id": "b", "corners": [[0, 0], [1, 1], [1, 2], [-2, -2.2]]},
+    ]
+    (told,) = model_of(nose).facts.findings
+    assert "turned inside out" in told.text
+    follow = {"kind": "follow", "id": "f", "guide": "nose", "edges": {"at": [0.5, 0.5]}}
+    model = model_of([*nose, follow])
+    assert not model.facts.findings
+
+
+def test_a_ring_says_how_thick_it_may_be_or_which_corner_is_at_fault():
+    frame = [{"kind": "frame", "id": "f", "width": 3, "height": 3}, {"kind": "cut", "id": "x", "at": [1, 2]}]
+    ring = {"kind": "ring", "id": "r", "blocks": {"at": [1.5, 1.5]}, "where": "around", "thickness": 1.5}
+    said = str(evaluated([*frame, ring]).error)
+    most = float(re.search(r"up to ([0-9.e-]+) there is room", said)[1])
+    assert 0.9 < most <= 1
+    assert evaluated([*frame, ring | {"thickness": most}]).error is None
+    tail = [
+        {"kind": "frame", "id": "f", "corner": [-3, -3], "width": 8, "height": 6},
+        {"kind": "cut", "id": "x", "by": "x", "at": [0, 1]},
+        {"kind": "cut", "id": "y", "by": "y", "at": [-0.07, 0.07]},
+        {"kind": "hollow", "id": "h", "blocks": {"at": [0.5, 0]}},
+        {"kind": "zip", "id": "z", "blocks": {"at": [3, 0]}, "side": {"at": [3, 0.07]}, "keep": "middle"},
+    ]
+    said = str(evaluated([*tail, ring | {"blocks": {"at": [0.5, 0]}, "thickness": 0.2}]).error)
+    assert re.search(r"of any thickness turns a block inside out at \(1, 0, 0\)", said), said
 
 
 @pytest.mark.parametrize(

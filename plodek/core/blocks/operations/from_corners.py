@@ -17,6 +17,10 @@ from plodek.core.blocks.soundness import check
 from plodek.core.errors import BadValue, Refused
 from plodek.core.tolerances import SAME_PLACE
 
+#: In the plane a corner may be straight, or open so little beyond that the sine is above this: at a nose it
+#: does so until its edges follow the guide. It is told as a finding meanwhile.
+_NEARLY_STRAIGHT = -0.35
+
 
 def block_from(step: str, layout: Layout, places: Sequence[Floats | str]) -> Change:
     """Add a block from 4 or 8 corners: ids of existing ones, or places (3,), which are pinned.
@@ -99,10 +103,11 @@ def _ordered(xyz: Floats, ids: Sequence[str]) -> Ints:
             "equal corners do not lie beside each other in any block",
             remedy="give two equal ones for an edge that shrinks to a point, four for a side",
         )
-    worst = _worst_corner(xyz[orders], same[orders], dim)
+    worst = _determinants(xyz[orders], same[orders], dim).min(axis=1)
     if np.isinf(worst).all():
         raise BadValue("these corners make a flat block", remedy="give more of them places of their own")
-    if worst.max() <= 1e-6:
+    best = orders[int(np.argmax(worst))]
+    if worst.max() <= (_NEARLY_STRAIGHT if dim == 2 else 1e-6):
         if worst.max() >= -1e-6:
             raise BadValue(
                 "three of these corners lie on one line, so that the block opens to 180° there",
@@ -113,7 +118,6 @@ def _ordered(xyz: Floats, ids: Sequence[str]) -> Ints:
             "in no order do these corners make a block that is not twisted",
             remedy="check the coordinates: a corner may lie inside the others, or two be exchanged",
         )
-    best = orders[int(np.argmax(worst))]
     turned = best[_turns(dim)]
     ways = np.stack([_way(xyz[turned], dim, axis) for axis in range(dim)], axis=1)
     ways /= np.maximum(np.linalg.norm(ways, axis=2), 1e-300)[:, :, None]
@@ -144,12 +148,12 @@ def _shrinks(orders: Ints, same: Ints) -> Bools:
     return np.asarray(fits)
 
 
-def _worst_corner(xyz: Floats, same: Ints, dim: int) -> Floats:
-    """Give the smallest determinant of unit edges (m,) over the corners of blocks (m, corners, 3).
+def _determinants(xyz: Floats, same: Ints, dim: int) -> Floats:
+    """Give the determinant of unit edges at the corners of blocks (m, corners, 3), in the same shape.
 
-    Corners at an edge that has shrunk have none; infinite where all are such.
+    Corners at an edge that has shrunk have none, told as infinite.
     """
-    worst = np.full(len(xyz), np.inf)
+    found = np.full(same.shape, np.inf)
     for n in range(1 << dim):
         edges, whole = [], np.ones(len(xyz), dtype=bool)
         for axis in range(dim):
@@ -162,5 +166,5 @@ def _worst_corner(xyz: Floats, same: Ints, dim: int) -> Floats:
             size = edges[0][:, 0] * edges[1][:, 1] - edges[0][:, 1] * edges[1][:, 0]
         else:
             size = np.einsum("nk,nk->n", np.cross(edges[0], edges[1]), edges[2])
-        worst = np.where(whole, np.minimum(worst, size), worst)
-    return worst
+        found[whole, n] = size[whole]
+    return found

@@ -23,11 +23,14 @@ from plodek.core.blocks.layout import (
 )
 from plodek.core.blocks.operations.ring.places import Placing, thicknesses
 from plodek.core.blocks.operations.ring.shapes import carried_on, opened
-from plodek.core.blocks.soundness import check, inverted
-from plodek.core.errors import BadValue, Refused
+from plodek.core.blocks.soundness import check, inverted, worst_corner
+from plodek.core.errors import BadValue, PlodekError, Refused
 from plodek.core.shape.guide import Guide
 
 T = TypeVar("T")
+#: Where a ring has no room, one of this share of its thickness shows whether that is why; and how often the
+#: thickness that has room is halved for.
+_THIN, _HALVINGS = 1e-3, 7
 
 
 @dataclass(frozen=True)
@@ -63,7 +66,34 @@ def ring(
         raise BadValue(f"the thickness is {thickness:g}", remedy="give a thickness above 0")
     if share is not None and not 0 < share < 1:
         raise BadValue(f"the share is {share:g}", remedy="give a share between 0 and 1")
-    inner = set(chosen)
+    inner, size = set(chosen), thickness if thickness is not None else share
+    opens = tuple(open_sides)
+
+    def laid(size: float) -> Ring:
+        thick, part = (size, None) if thickness is not None else (None, size)
+        return _laid(step, layout, guides, inner, where, thick, part, opens, bow, straight=straight)
+
+    found = laid(size or 0.0)
+    if not _has_room(layout, found.layout):
+        kind = "share" if thickness is None else "thickness"
+        raise _no_room(layout, inner, size or 0.0, kind, lambda size: laid(size).layout)
+    return found
+
+
+def _laid(
+    step: str,
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    inner: set[str],
+    where: Literal["inside", "around"],
+    thickness: float | None,
+    share: float | None,
+    open_sides: tuple[Side, ...],
+    bow: float,
+    *,
+    straight: bool,
+) -> Ring:
+    """Lay the ring, whatever room there is for it."""
     takers = inner if where == "inside" else set(layout.blocks) - inner
     if not _hang_together(layout, inner, lambda _: True):
         raise Refused(
@@ -96,23 +126,46 @@ def ring(
         lies=dict(layout.lies) | lies,
     ).tidied()
     check(after)
-    if inverted(after) - inverted(layout):
-        before = inverted(layout) & {name for side in layout.sides for name in _beside(layout, side, inner)}
-        if before:
-            names = ", ".join(sorted(layout.labels[name] for name in before)[:4])
-            raise Refused(
-                f"blocks beside the ring are turned inside out already ({names})",
-                remedy="move their corners apart first; the Blocks stage shows where",
-            )
-        size = f"{share:.0%}" if thickness is None else f"{thickness:g}"
-        raise BadValue(
-            f"a ring of thickness {size} leaves no room for the blocks beside it",
-            remedy="make it thinner",
-        )
     pieces: dict[Name, tuple[Name, ...]] = {**side_pieces, **carried.pieces}
     kept = {n: p for n, p in pieces.items() if n not in after.edges and n not in after.sides}
     origins: dict[str, Name] = {copy: corner for corner, copy in copies.items()}
     return Ring(after, kept, carried.shares, origins=origins, copies=copies, blocks=tuple(rings))
+
+
+def _has_room(layout: Layout, after: Layout) -> bool:
+    return not inverted(after) - inverted(layout)
+
+
+def _no_room(
+    layout: Layout, inner: set[str], size: float, kind: str, laid: Callable[[float], Layout]
+) -> PlodekError:
+    """Say why a ring of some thickness or share cannot be ``laid``: by its size, or whatever that is."""
+    before = inverted(layout) & {name for side in layout.sides for name in _beside(layout, side, inner)}
+    if before:
+        names = ", ".join(sorted(layout.labels[name] for name in before)[:4])
+        return Refused(
+            f"blocks beside the ring are turned inside out already ({names})",
+            remedy="move their corners apart first; the Blocks stage shows where",
+        )
+    thin = laid(_THIN * size)
+    if not _has_room(layout, thin):
+        name = min(inverted(thin) - inverted(layout))
+        at, near = thin.corners[worst_corner(thin, name)].xyz, 1e-9 * layout.size()
+        where = ", ".join(f"{v if abs(v) > near else 0.0:.4g}" for v in at)
+        return Refused(
+            f"a ring of any thickness turns a block inside out at ({where}), between straight edges",
+            remedy="move a corner there, leave a block out, or make the ring before what made it so",
+        )
+    low, high = _THIN, 1.0
+    for _ in range(_HALVINGS):
+        middle = 0.5 * (low + high)
+        low, high = (middle, high) if _has_room(layout, laid(middle * size)) else (low, middle)
+    most = f"{low * size:.0%}" if kind == "share" else f"{low * size:.2g}"
+    told = f"{size:.0%}" if kind == "share" else f"{size:g}"
+    return BadValue(
+        f"a ring of thickness {told} leaves no room for the blocks beside it",
+        remedy=f"make it thinner: up to {most} there is room",
+    )
 
 
 def _beside(layout: Layout, side: Side, inner: set[str]) -> set[str]:
