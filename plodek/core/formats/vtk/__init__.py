@@ -19,6 +19,10 @@ def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
 
 
 def _read(path: Path) -> tuple[Grid | Mesh, str]:
+    if path.suffix.lower() == ".vtk":
+        from plodek.core.formats.vtk import legacy
+
+        return legacy.read(path)
     from plodek.core.formats.vtk.read import read
 
     return read(path)
@@ -32,6 +36,6 @@ FORMAT = Format(
     write=_write,
     read=_read,
     plane=True,
-    read_too=(".vts",),
+    read_too=(".vts", ".vtr", ".vtu", ".vtk"),
     options=(Option("cells", "Cells", (_BLOCKS, _CELLS)),),
 )

@@ -1,13 +1,14 @@
-"""Reading VTK XML: the structured grids (.vts) that a .vtm gathers, or one alone, or its cells (.vtu, .vtp).
+"""Reading VTK XML: grids (.vts, .vtr) or cells (.vtu, .vtp) that a .vtm gathers, or one alone.
 
 The public file format description: https://docs.vtk.org, "VTK XML formats": data appended or in place, raw,
-base64 or as text, packed by zlib or LZMA or not at all.
+base64 or as text, packed by zlib, LZMA or LZ4 or not at all.
 """
 
 from __future__ import annotations
 
 import base64
 import math
+from collections.abc import Callable
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -29,10 +30,14 @@ from plodek.core.formats.mesh_file import KINDS, by_kind
 from plodek.core.formats.received import from_nodes
 from plodek.core.grid.grid import Grid
 
-_REMEDY = "give a .vtm of structured grids (.vts) or of cells (.vtu), or one .vts"
-_PACKED = {"vtkZLibDataCompressor": "zlib", "vtkLZMADataCompressor": "lzma"}
+_REMEDY = "give structured or rectilinear grids (.vts, .vtr) or cells (.vtu), or a .vtm that gathers such"
+_PACKED = {
+    "vtkZLibDataCompressor": "zlib",
+    "vtkLZMADataCompressor": "lzma",
+    "vtkLZ4DataCompressor": "lz4",
+}
 _KINDS = {
-    "Float32": "f4", "Float64": "f8", "UInt8": "u1",
+    "Float32": "f4", "Float64": "f8", "Int8": "i1", "UInt8": "u1", "Int16": "i2", "UInt16": "u2",
     "UInt32": "u4", "UInt64": "u8", "Int32": "i4", "Int64": "i8",
 }  # fmt: skip
 _NAMES = {kind.vtk: kind for kind in KINDS}
@@ -44,25 +49,30 @@ def read(path: Path) -> tuple[Grid | Mesh, str]:
 
     Interfaces come from the map, or from nodes that lie at one place. Raises BadFile.
     """
-    if path.suffix.lower() == ".vts":
-        return from_nodes(path, [_nodes(path)], [path.stem])
-    pieces, cells = _pieces(path, ".vts"), _pieces(path, ".vtu")
+    ending = path.suffix.lower()
+    if ending in _GRIDS:
+        return from_nodes(path, [_GRIDS[ending](path)], [path.stem])
+    if ending == ".vtu":
+        return joined(path.name, _cells(path.stem, path)), ""
+    pieces, cells = _pieces(path, tuple(_GRIDS)), _pieces(path, (".vtu",))
     if cells and not pieces:
-        return joined(path.name, [_cells(*piece) for piece in (*cells, *_pieces(path, ".vtp"))]), ""
+        every = (*cells, *_pieces(path, (".vtp",)))
+        return joined(path.name, [part for piece in every for part in _cells(*piece)]), ""
     if not pieces:
-        raise BadFile("it gathers no structured grid, and no cells", where=path.name, remedy=_REMEDY)
+        raise BadFile("it gathers no grid, and no cells", where=path.name, remedy=_REMEDY)
     if map_path(path).is_file():
         pieces.sort(key=lambda piece: piece[1].name)  # the map tells of blocks in the order of their files
-    return from_nodes(path, [_nodes(piece) for _, piece in pieces], [name for name, _ in pieces])
+    nodes = [_GRIDS[piece.suffix.lower()](piece) for _, piece in pieces]
+    return from_nodes(path, nodes, [name for name, _ in pieces])
 
 
-def _pieces(path: Path, ending: str) -> list[tuple[str, Path]]:
-    """Give the names and paths of the pieces of a kind that a .vtm gathers."""
+def _pieces(path: Path, endings: tuple[str, ...]) -> list[tuple[str, Path]]:
+    """Give the names and paths of the pieces that a .vtm gathers whose files end so."""
     root, _ = _parsed(path)
     found = []
     for entry in root.iter("DataSet"):
         file = entry.get("file", "")
-        if file.lower().endswith(ending):
+        if file.lower().endswith(endings):
             piece = (path.parent / file).resolve()
             if not piece.is_relative_to(path.parent.resolve()):
                 raise BadFile(f"it points outside its folder: {file}", where=path.name, remedy=_REMEDY)
@@ -73,47 +83,83 @@ def _pieces(path: Path, ending: str) -> list[tuple[str, Path]]:
     return found
 
 
-def _cells(title: str, path: Path) -> tuple[str, Floats, dict[Kind, Ints], Ints | None]:
-    """Read the points and cells of a .vtu file, or the faces of a .vtp."""
+def _cells(title: str, path: Path) -> list[tuple[str, Floats, dict[Kind, Ints], Ints | None]]:
+    """Read the points and cells of the pieces of a .vtu file, or the faces of a .vtp."""
     root, appended = _parsed(path)
-    piece = root.find("*/Piece")
-    where = {array.get("Name"): array for array in root.iterfind("*/Piece/*/DataArray")}
-    points = root.find("*/Piece/Points/DataArray")
     try:
-        if piece is None or points is None:
-            raise ValueError("no piece with points")
+        pieces = root.findall("*/Piece")
+        if not pieces:
+            raise ValueError("no piece")
         data = _Data(root, appended)
-        polygons = "NumberOfPolys" in piece.attrib
-        count = int(piece.attrib["NumberOfPolys" if polygons else "NumberOfCells"])
-        need("cells", max(count, int(piece.attrib["NumberOfPoints"])), where=path.name)
-        places = data.of(points, 3 * int(piece.attrib["NumberOfPoints"])).reshape(-1, 3)
-        offsets = data.of(where["offsets"], count).astype(np.int64)
-        corners = data.of(where["connectivity"], int(offsets[-1]) if count else 0).astype(np.int64)
-        if polygons:
-            return title, places, {}, corners.reshape(count, -1)
-        codes = data.of(where["types"], count).astype(np.int64)
+        return [_piece(title, path, data, piece) for piece in pieces]
     except _DAMAGE as error:
         raise BadFile(f"its cells cannot be read ({error})", where=path.name, remedy=_REMEDY) from error
+
+
+def _piece(
+    title: str, path: Path, data: _Data, piece: Element
+) -> tuple[str, Floats, dict[Kind, Ints], Ints | None]:
+    points, polygons = piece.find("Points/DataArray"), "NumberOfPolys" in piece.attrib
+    if points is None:
+        raise ValueError("a piece without points")
+    own = piece.find("Polys" if polygons else "Cells")
+    where = {} if own is None else {array.get("Name"): array for array in own.findall("DataArray")}
+    count = int(piece.attrib["NumberOfPolys" if polygons else "NumberOfCells"])
+    need("cells", max(count, int(piece.attrib["NumberOfPoints"])), where=path.name)
+    places = data.of(points, 3 * int(piece.attrib["NumberOfPoints"])).reshape(-1, 3)
+    offsets = data.of(where["offsets"], count).astype(np.int64)
+    corners = data.of(where["connectivity"], int(offsets[-1]) if count else 0).astype(np.int64)
+    if polygons:
+        if np.any(np.diff(offsets, prepend=0) != len(corners) / max(count, 1)):
+            raise ValueError("faces with different numbers of corners")
+        return title, places, {}, corners.reshape(count, -1)
+    codes = data.of(where["types"], count).astype(np.int64)
     return title, places, by_kind(codes, corners, _NAMES, path.name), None
 
 
 def _nodes(path: Path) -> Floats:
     """Read the nodes (ni, nj, nk, 3) of a .vts file."""
     root, appended = _parsed(path)
-    piece = root.find("StructuredGrid/Piece")
     array = root.find("StructuredGrid/Piece/Points/DataArray")
-    if piece is None or array is None:
-        raise BadFile("it holds no structured grid", where=path.name, remedy=_REMEDY)
     try:
-        extent = [int(word) for word in (piece.get("Extent") or "").split()]
-        shape = [high - low + 1 for low, high in zip(extent[::2], extent[1::2], strict=True)]
-        if len(shape) != 3 or min(shape) < 1:
-            raise ValueError(f"an extent of {extent}")
-        need("cells", math.prod(max(n - 1, 1) for n in shape), where=path.name)
+        shape = _shape(root.findall("StructuredGrid/Piece"), path)
+        if array is None:
+            raise ValueError("it holds no points")
         values = _Data(root, appended).of(array, 3 * math.prod(shape))
     except _DAMAGE as error:
         raise BadFile(f"its points cannot be read ({error})", where=path.name, remedy=_REMEDY) from error
     return np.ascontiguousarray(values.reshape(*shape[::-1], 3).transpose(2, 1, 0, 3))
+
+
+def _straight(path: Path) -> Floats:
+    """Read the nodes (ni, nj, nk, 3) of a .vtr file: the coordinates stand apart, along each axis."""
+    root, appended = _parsed(path)
+    arrays = root.findall("RectilinearGrid/Piece/Coordinates/DataArray")
+    try:
+        shape = _shape(root.findall("RectilinearGrid/Piece"), path)
+        if len(arrays) != 3:
+            raise ValueError(f"{len(arrays)} arrays of coordinates, where there should be three")
+        data = _Data(root, appended)
+        along = [data.of(array, count) for array, count in zip(arrays, shape, strict=True)]
+    except _DAMAGE as error:
+        raise BadFile(f"its coordinates cannot be read ({error})", where=path.name, remedy=_REMEDY) from error
+    return np.stack(np.meshgrid(*along, indexing="ij"), axis=-1)
+
+
+def _shape(pieces: list[Element], path: Path) -> list[int]:
+    """Give how many nodes the one piece has along each axis. Raises ValueError."""
+    if len(pieces) != 1:
+        raise ValueError(f"{len(pieces)} pieces, where there should be one")
+    extent = [int(word) for word in (pieces[0].get("Extent") or "").split()]
+    shape = [high - low + 1 for low, high in zip(extent[::2], extent[1::2], strict=True)]
+    if len(shape) != 3 or min(shape) < 1:
+        raise ValueError(f"an extent of {extent}")
+    need("cells", math.prod(max(n - 1, 1) for n in shape), where=path.name)
+    return shape
+
+
+#: What reads the nodes of a grid, by the ending of its file.
+_GRIDS: dict[str, Callable[[Path], Floats]] = {".vts": _nodes, ".vtr": _straight}
 
 
 def _parsed(path: Path) -> tuple[Element, bytes]:

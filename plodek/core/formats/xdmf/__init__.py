@@ -7,6 +7,7 @@ from pathlib import Path
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.registry import Choices, Format
+from plodek.core.grid.grid import Grid
 
 
 def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
@@ -15,7 +16,7 @@ def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
     return write(path, cargo)
 
 
-def _read(path: Path) -> tuple[Mesh, str]:
+def _read(path: Path) -> tuple[Grid | Mesh, str]:
     from plodek.core.formats.xdmf.read import read
 
     return read(path)

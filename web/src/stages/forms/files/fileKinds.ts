@@ -12,7 +12,7 @@ export interface FileKind {
 }
 
 const GEOMETRY = ["step", "stp", "iges", "igs", "stl", "obj", "dxf"];
-const GRIDS = ["cgns", "xyz", "p3d", "x", "g", "vts", "vtkhdf", "zip"];
+const GRIDS = ["cgns", "xyz", "p3d", "x", "g", "vts", "vtr", "vtu", "vtk", "vtkhdf", "zip"];
 
 const ending = (endings: string[]) => new RegExp(`\\.(${endings.join("|")})$`, "i");
 const dotted = (endings: string[]) => endings.map((one) => `.${one}`).join(",");
@@ -31,7 +31,7 @@ export const FILE_KINDS: Record<string, FileKind> = {
     sent: "by a job",
     accept: dotted(GRIDS),
     label: "Grid file from disk",
-    hint: "CGNS, PLOT3D, VTK (.vts) or VTKHDF; what consists of several files (.vtm, XDMF, a map) as one ZIP.",
+    hint: "CGNS, PLOT3D, VTK or VTKHDF; what consists of several files (.vtm, XDMF, a map) as one ZIP.",
     other: "take a grid, and where it consists of several files a ZIP file of them",
   },
   map: {
