@@ -73,7 +73,8 @@ class Cargo:
                 _turn(nodes, low, self.factor, out)
             return low, out
 
-        for low, out in ahead(turned, range(0, nk, step)):
+        lows = range(0, nk, step)
+        for low, out in ahead(turned, lows) if len(lows) > 1 else map(turned, lows):
             yield low, out
             self.told(out.size // 3)
 

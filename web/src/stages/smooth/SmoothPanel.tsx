@@ -301,7 +301,8 @@ function RunFacts({ run, step, name }: { run: Run; step?: Step; name: string }) 
       )}
       {pins.length > 0 && (
         <Text fontSize="12px" color="muted">
-          The pinned corners {Object.values(named).join(", ")} keep cells folded.
+          {pins.length > 1 ? "The pinned corners" : "The pinned corner"}{" "}
+          {Object.values(named).join(", ")} {pins.length > 1 ? "keep" : "keeps"} cells folded.
         </Text>
       )}
       {pins.length > 0 && step && (
@@ -312,7 +313,7 @@ function RunFacts({ run, step, name }: { run: Run; step?: Step; name: string }) 
           title="Lets them move within this run; they stay pinned for everything else."
           onClick={setFree}
         >
-          Set them free in this run
+          {pins.length > 1 ? "Set them free in this run" : "Set it free in this run"}
         </Quiet>
       )}
       {run.held > 0 && (
