@@ -18,7 +18,7 @@ from tests.core.grid.test_formats import grids, written  # noqa: F401  # a fixtu
 from tests.outside.test_cgns import assert_accepted, checked, leaves
 
 SPACE = ["regions", "pole", "ring", "twins", "turned twins"]
-ZONES = ["structured", "unstructured", "unstructured by region"]
+ZONES = ["structured", "unstructured", "unstructured by region", "unstructured by faces"]
 
 
 def size_of(data):
@@ -80,7 +80,9 @@ def test_vtk_reads_unstructured_zones_with_the_same_volume(zones, name, grids, t
     reader.Update()
     solids = [d for _, d in leaves(reader.GetOutput()) if d is not None and d.GetNumberOfCells()]
     volume = sum(size_of(d)[1][0].sum() for d in solids)
-    assert volume == pytest.approx(measure(grid).volume.sum(), rel=1e-6)
+    # VTK cuts bent faces of cells by faces into triangles in its own way.
+    near = 1e-3 if zones == "unstructured by faces" else 1e-6
+    assert volume == pytest.approx(measure(grid).volume.sum(), rel=near)
 
 
 @pytest.mark.parametrize("key", ["vtk", "vtkhdf", "xdmf"])

@@ -356,7 +356,7 @@ def test_curved_and_mixed_cells_are_read_by_their_corners(tmp_path, kind):
 
 @pytest.mark.parametrize(
     ("code", "values", "named"),
-    [(10, [1, 2, 3, 5], "TETRA_4 (tetrahedra)"), (22, [1, 2], "NGON_n"), (20, [10, 1, 2, 3, 5], "TETRA_4"), (20, [99, 1], "the kind 99")],
+    [(10, [1, 2, 3, 5], "TETRA_4 (tetrahedra)"), (22, [1, 2], "NGON_n"), (23, [1, 2], "without faces (NGON_n)"), (20, [10, 1, 2, 3, 5], "TETRA_4"), (20, [99, 1], "the kind 99")],
 )  # fmt: skip
 def test_cells_that_cannot_be_used_are_refused_by_name(tmp_path, code, values, named):
     with pytest.raises(BadFile) as found:

@@ -10,6 +10,7 @@ from plodek.core.formats.registry import Choices, Format, Option
 from plodek.core.grid.grid import Grid
 
 _STRUCTURED, _ONE, _BY_REGION = "structured", "unstructured", "unstructured by region"
+_BY_FACES = "unstructured by faces"
 
 
 def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
@@ -17,7 +18,8 @@ def _write(path: Path, cargo: Cargo, choices: Choices) -> list[Path]:
 
     if choices["zones"] == _STRUCTURED:
         return structured.write(path, cargo)
-    return unstructured.write(path, cargo, by_region=choices["zones"] == _BY_REGION)
+    zones = choices["zones"]
+    return unstructured.write(path, cargo, by_region=zones == _BY_REGION, by_faces=zones == _BY_FACES)
 
 
 def _read(path: Path) -> tuple[Grid | Mesh, str]:
@@ -35,5 +37,5 @@ FORMAT = Format(
     read=_read,
     plane=True,
     periodic=True,
-    options=(Option("zones", "Zones", (_STRUCTURED, _ONE, _BY_REGION)),),
+    options=(Option("zones", "Zones", (_STRUCTURED, _ONE, _BY_REGION, _BY_FACES)),),
 )

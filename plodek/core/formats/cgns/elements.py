@@ -12,6 +12,7 @@ from plodek.core.arrays import Ints
 from plodek.core.doors.hdf5 import Node
 from plodek.core.errors import BadFile
 from plodek.core.formats.cells import HEXA, PENTA, PYRA, QUAD, TRI, Kind
+from plodek.core.formats.cgns import polyhedra
 from plodek.core.formats.cgns.tree import data_of, labelled, text, title
 from plodek.core.formats.cgns.words import ELEMENTS
 from plodek.core.formats.mesh_file import KINDS
@@ -41,9 +42,13 @@ class Elements:
 def elements_of(zone: Node, name: str) -> Elements:
     """Read the elements of a zone. Raises BadFile for kinds that cannot be used, by their name."""
     found = Elements()
+    by_faces: dict[int, list[Node]] = {polyhedra.NGON: [], polyhedra.NFACE: []}
     for section in labelled(zone, "Elements_t"):
         where = f"{name}, {title(section)}"
         code = int(data_of(section).ravel()[0])
+        if code in by_faces:
+            by_faces[code].append(section)
+            continue
         connectivity = data_of(section["ElementConnectivity"]).ravel().astype(np.int64)
         first = int(data_of(section["ElementRange"]).ravel()[0])
         if code == _MIXED:
@@ -56,6 +61,11 @@ def elements_of(zone: Node, name: str) -> Elements:
                 raise BadFile("its elements have other numbers of nodes", where=where, remedy=_REMEDY)
             corners = connectivity.reshape(-1, size)
             _take(found, code, np.arange(first, first + len(corners)), corners, section, where)
+    if any(by_faces.values()):
+        solids, outer = polyhedra.taken(by_faces[polyhedra.NGON], by_faces[polyhedra.NFACE], name)
+        for kind, corners in solids.items():
+            found.solids.setdefault(kind, []).append(corners)
+        found.faces += [(numbers, corners, section, _patch_of(of)) for numbers, corners, section, of in outer]
     return found
 
 
@@ -99,14 +109,18 @@ def _take(found: Elements, code: int, numbers: Ints, corners: Ints, section: Nod
         found.notes.append(f"cells of the kind {ELEMENTS[code][0]} are read by their corners")
     corners = corners[:, : kind.corners] - 1
     if kind in (QUAD, TRI):
-        words = (text(one) for one in labelled(section, "Descriptor_t") if title(one) == "Patch")
-        found.faces.append((numbers, corners, title(section), next(words, title(section))))
+        found.faces.append((numbers, corners, title(section), _patch_of(section)))
     else:
         found.solids.setdefault(kind, []).append(corners)
 
 
+def _patch_of(section: Node) -> str:
+    """Give the patch that a section is of where no condition names it."""
+    words = (text(one) for one in labelled(section, "Descriptor_t") if title(one) == "Patch")
+    return next(words, title(section))
+
+
 def _refuse(code: int, where: str) -> NoReturn:
     named = ELEMENTS.get(code, (f"the kind {code}", 0))[0]
-    what = {"NGON_n": "polyhedra (NGON_n)", "NFACE_n": "polyhedra (NFACE_n)"}.get(named, named)
     more = " (tetrahedra)" if named.startswith("TETRA") else ""
-    raise BadFile(f"it holds {what}{more}", where=where, remedy=_REMEDY)
+    raise BadFile(f"it holds {named}{more}", where=where, remedy=_REMEDY)

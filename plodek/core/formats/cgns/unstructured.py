@@ -15,6 +15,7 @@ from plodek.core.arrays import Ints
 from plodek.core.errors import BadValue, NotReady
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cells import QUAD, SOLIDS, TRI, Cells, facing
+from plodek.core.formats.cgns import polyhedra
 from plodek.core.formats.cgns.base import LENGTH, add_condition, add_move, open_base
 from plodek.core.formats.cgns.nodes import Node
 from plodek.core.grid.grid import Grid
@@ -25,8 +26,10 @@ _ALL = "Grid"
 _MOST = 2**31 - 1
 
 
-def write(path: Path, cargo: Cargo, *, by_region: bool) -> list[Path]:
+def write(path: Path, cargo: Cargo, *, by_region: bool, by_faces: bool = False) -> list[Path]:
     """Write a grid of space as one zone, or a zone for each region that says how it meets the others.
+
+    Cells stand there by their corners, or ``by_faces``.
 
     Raises NotReady for a grid of the plane, BadValue for more than a zone can hold or a name taken twice.
     """
@@ -47,7 +50,7 @@ def write(path: Path, cargo: Cargo, *, by_region: bool) -> list[Path]:
     zones = {name: _Zone(grid, blocks) for name, blocks in parts.items()}
     with open_base(path, cargo, zones) as base:
         for name, one in zones.items():
-            zone = one.write(base, name, cargo)
+            zone = one.write(base, name, cargo, by_faces=by_faces)
             _connectivity(zone, grid, one, zones, cargo.factor)
             if split:
                 zone.child(
@@ -75,7 +78,7 @@ class _Zone:
     def _here(self, window: Window) -> Window:
         return replace(window, block=self._own[window.block])
 
-    def write(self, base: Node, name: str, cargo: Cargo) -> Node:
+    def write(self, base: Node, name: str, cargo: Cargo, *, by_faces: bool) -> Node:
         """Write nodes, cells, and the faces of patches with their conditions."""
         count = self.cells.numbering.count
         zone = base.child(name, "Zone_t", np.array([[count], [self.grid.cells], [0]], dtype=np.int32))
@@ -90,6 +93,9 @@ class _Zone:
         for start, nodes in self.cells.points(part):
             for axis, rows in enumerate(lines):
                 rows.put(start, nodes[:, axis])
+        if by_faces:
+            self._by_faces(zone)
+            return zone
         done = 0
         for kind in SOLIDS:
             if not (many := self.cells.counts.get(kind, 0)):
@@ -103,6 +109,16 @@ class _Zone:
             done += many
         self._patches(zone, done)
         return zone
+
+    def _by_faces(self, zone: Node) -> None:
+        parts = list(self._parts())
+        plain = [patch for patch, paired, _ in parts if not paired]
+        periodic = [(patch, of) for patch, paired, of in parts if paired]
+        numbers = polyhedra.put(zone, self.cells, plain, periodic)
+        conditions = zone.child("ZoneBC", "ZoneBC_t") if self.grid.patches else None
+        for number, patch in enumerate(plain, 1):
+            if conditions is not None and patch.name in numbers:
+                _face_condition(conditions, number, patch, *numbers[patch.name])
 
     def _patches(self, zone: Node, done: int) -> None:
         conditions = zone.child("ZoneBC", "ZoneBC_t") if self.grid.patches else None
@@ -120,9 +136,7 @@ class _Zone:
                     done += len(faces[kind])
             if conditions is None or paired:
                 continue
-            condition = add_condition(conditions, number, patch)
-            condition.child("PointRange", "IndexRange_t", np.array([[first + 1], [done]], dtype=np.int32))
-            condition.child("GridLocation", "GridLocation_t", "FaceCenter")
+            _face_condition(conditions, number, patch, first + 1, done)
 
     def _parts(self) -> Iterator[tuple[PatchFaces, bool, str]]:
         """Give patches, whether they are periodic, and their names: sides of either sort by themselves."""
@@ -133,6 +147,13 @@ class _Zone:
                     both = paired and len(windows) < len(patch.windows)
                     name = f"{patch.name[:23]}_periodic" if both else patch.name
                     yield replace(patch, name=name, windows=windows), paired, patch.name
+
+
+def _face_condition(conditions: Node, number: int, patch: PatchFaces, first: int, last: int) -> None:
+    """Write the condition of a patch, on the faces from one number to another."""
+    condition = add_condition(conditions, number, patch)
+    condition.child("PointRange", "IndexRange_t", np.array([[first], [last]], dtype=np.int32))
+    condition.child("GridLocation", "GridLocation_t", "FaceCenter")
 
 
 def _section(zone: Node, name: str, kind: int, done: int, many: int) -> Node:
