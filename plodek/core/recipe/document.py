@@ -12,6 +12,7 @@ from pydantic import Field, PlainValidator, SerializeAsAny, ValidationError, cre
 from pydantic_core import ErrorDetails, PydanticCustomError
 
 from plodek.core.budget import most, need
+from plodek.core.doors.validation import said
 from plodek.core.errors import BadValue
 from plodek.core.formats.block_map import is_map
 from plodek.core.recipe.fields import Strict
@@ -136,10 +137,6 @@ def of(raw: Any, name: str = "the recipe") -> Recipe:
     return recipe
 
 
-#: What reads badly after the name of a field.
-_OF_FIELDS: Final = {"missing": "is missing", "extra_forbidden": "is not known"}
-
-
 def _said(error: ValidationError, raw: Any) -> str:
     """Put into words what pydantic found first in ``raw``."""
     first = _telling(error.errors())
@@ -152,9 +149,10 @@ def _said(error: ValidationError, raw: Any) -> str:
             words.append(f"({raw['steps'][first['loc'][1]]['kind']})")
     if place:
         words.append(f"field “{place[0]}”")
-    message = first["msg"][0].lower() + first["msg"][1:]
-    if len(place) == 1:
-        message = _OF_FIELDS.get(first["type"], message)
+    within = place[-1] if len(place) > 1 and first["type"] in ("missing", "extra_forbidden") else None
+    if isinstance(within, str):
+        words.append(f"“{within}” within it")
+    message = said(first)
     shown = first["input"] if isinstance(first["input"], str | int | float) else None
     met = f", got “{str(shown)[:60]}”" if shown is not None else ""
     return " ".join([*words, message]).strip() + met
@@ -178,5 +176,5 @@ def _telling(errors: list[ErrorDetails]) -> ErrorDetails:
             return arm[0]
     whole = first["input"]
     shown = json.dumps(whole, ensure_ascii=False)[:80] if isinstance(whole, dict) else ""
-    told = f"is no rule that is known here: {shown}" if shown else first["msg"]
+    told = f"is no rule that is known here: {shown}" if shown else said(first)
     return {**first, "msg": told, "type": "rule", "input": None}

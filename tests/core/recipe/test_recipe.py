@@ -1,15 +1,18 @@
 """Recipes: read with errors in words, evaluated step by step, and stable when steps come and go."""
 
 import json
+import re
 
 import numpy as np
 import pytest
 
-from plodek.core.errors import BadValue
+from plodek.core.errors import BadValue, PlodekError
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
-from plodek.core.recipe.step import kinds
+from plodek.core.recipe.formats import FORMAT
+from plodek.core.recipe.step import kinds, kinds_by_name
 from tests.conftest import DEMO_FILES, evaluated, model_of
+from tests.core.examples import EXAMPLES, steps_of
 
 FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
 
@@ -204,3 +207,40 @@ def test_every_kind_tells_its_verb_key_and_sentence_and_keys_do_not_clash():
         assert named <= fields
     pairs = [(k.stage, k.key) for k in kinds()]
     assert len(pairs) == len(set(pairs))
+
+
+#: Values that fit few fields.
+ODD = [
+    None,
+    "q",
+    "",
+    -1,
+    2.5,
+    1e999,
+    True,
+    [],
+    [[]],
+    [1],
+    ["a", {}],
+    {},
+    {"at": []},
+    {"rest": False},
+    {"any": []},
+]
+OF_THE_MACHINE = re.compile(
+    r"validation|\bvalid\b|[Ii]nput should|instance|dictionary|unable to|parse|should (be|have)"
+)
+
+
+@pytest.mark.parametrize("kind", sorted(EXAMPLES))
+def test_what_does_not_fit_a_field_is_said_in_our_words_and_names_the_field(kind):
+    *_, step = steps_of(kind)
+    fields = kinds_by_name()[kind].model_fields
+    for name in fields.keys() - {"id", "kind"}:
+        for odd in ODD:
+            try:
+                document.of({"plodek": FORMAT, "steps": [step | {name: odd}]})
+            except PlodekError as error:
+                assert not OF_THE_MACHINE.search(str(error)), str(error)
+                assert f"step 1 ({kind})" in str(error)
+                assert "field “" in str(error)

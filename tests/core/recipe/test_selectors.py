@@ -309,7 +309,7 @@ def test_the_reference_tells_every_rule():
     ("rule", "words"),
     [
         ({"nearby": [0, 0]}, 'field “faces” is no rule that is known here: {"nearby": [0, 0]}'),
-        ({"side": "up"}, "field “faces” input should be 'x-', 'x+', 'y-', 'y+', 'z-' or 'z+', got “up”"),
+        ({"side": "up"}, "field “faces” takes x-, x+, y-, y+, z- or z+, got “up”"),
         ({"but": [{"side": "x-"}]}, "field “faces” is no rule that is known here"),
     ],
 )
