@@ -8,7 +8,12 @@ from typing import Literal, TypeAlias
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.shape.move import Move
 
-PatchType = Literal["wall", "inlet", "outlet", "symmetry", "periodic", "far field", "general"]
+#: The types of patches. Wedge sides are those of a thin sector about an axis, 2-D sides the front and back of
+#: a case of the plane, and an interface is one to a neighbouring grid.
+PatchType = Literal[
+    "wall", "inlet", "outlet", "symmetry", "periodic", "far field", "axis", "wedge sides", "2-D sides",
+    "interface", "general",
+]  # fmt: skip
 #: Node indices along the two other axes of a side, these in rising order.
 Pair: TypeAlias = tuple[int, int]
 

@@ -43,7 +43,7 @@ FACES = {"i-": 6, "i+": 6, "j-": 8, "j+": 8, "k-": 12, "k+": 12}
     [
         ("BCWallViscousHeatFlux", "wall"), ("BCInflowSubsonic", "inlet"), ("BCTunnelOutflow", "outlet"),
         ("BCSymmetryPlane", "symmetry"), ("BCFarfield", "far field"), ("BCGeneral", "general"),
-        ("BCDirichlet", None), ("BCSymmetryPolar", None), ("UserDefined", None), ("Null", None),
+        ("BCDirichlet", None), ("BCSymmetryPolar", "axis"), ("BCAxisymmetricWedge", "wedge sides"), ("UserDefined", None), ("Null", None),
     ],
 )  # fmt: skip
 def test_types_of_conditions_are_ours_or_told(tmp_path, word, kind):
@@ -59,7 +59,7 @@ def test_a_conditions_own_type_goes_before_its_familys_and_families_are_looked_u
         for family, word in (
             ("hull", "BCWallViscous"),
             ("sea", "BCFarfield"),
-            ("odd", "BCAxisymmetricWedge"),
+            ("odd", "BCExtrapolate"),
         ):
             node(node(base, family, "Family_t"), "FamilyBC", "FamilyBC_t", word)
         for name, family, word in (
@@ -72,9 +72,7 @@ def test_a_conditions_own_type_goes_before_its_familys_and_families_are_looked_u
     assert patches(grid) == {
         "hull": ("wall", 30), "sea": ("outlet", 6), "odd": ("general", 8), "gone": ("general", 8)
     }  # fmt: skip
-    assert ["BCFarfield" in n or "BCAxisymmetricWedge" in n or "not there" in n for n in grid.notes] == [
-        True
-    ] * 3
+    assert ["BCFarfield" in n or "BCExtrapolate" in n or "not there" in n for n in grid.notes] == [True] * 3
 
 
 def face_range(name):

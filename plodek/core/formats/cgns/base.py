@@ -13,7 +13,7 @@ import scipy
 from plodek.core.errors import BadValue
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cgns.nodes import Node, open_file
-from plodek.core.formats.cgns.words import BC_TYPES, UNITS
+from plodek.core.formats.cgns.words import BC_TYPES, PATCH_TYPES, UNITS
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import PatchFaces
 from plodek.core.shape.move import Move
@@ -43,7 +43,7 @@ def open_base(path: Path, cargo: Cargo, zones: Iterable[str]) -> Iterator[Node]:
         for patch in grid.patches:
             family = base.child(patch.name, "Family_t")
             family.child("FamilyBC", "FamilyBC_t", BC_TYPES[patch.type])
-            if BC_TYPES[patch.type] == "BCGeneral":
+            if PATCH_TYPES[BC_TYPES[patch.type]] != patch.type or patch.type == "general":
                 family.child("PatchType", "Descriptor_t", patch.type)
         for region in grid.regions:
             base.child(region, "Family_t")

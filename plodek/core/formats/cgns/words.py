@@ -15,6 +15,10 @@ BC_TYPES: Mapping[PatchType, str] = {
     "symmetry": "BCSymmetryPlane",
     "periodic": "BCGeneral",
     "far field": "BCFarfield",
+    "axis": "BCSymmetryPolar",
+    "wedge sides": "BCAxisymmetricWedge",
+    "2-D sides": "BCSymmetryPlane",
+    "interface": "BCGeneral",
     "general": "BCGeneral",
 }
 #: The types of the SIDS (9.3 and 9.7) that say the same as ours, or the same in more detail.
@@ -34,6 +38,8 @@ PATCH_TYPES: Mapping[str, PatchType] = {
     "BCTunnelOutflow": "outlet",
     "BCSymmetryPlane": "symmetry",
     "BCFarfield": "far field",
+    "BCSymmetryPolar": "axis",
+    "BCAxisymmetricWedge": "wedge sides",
     "BCGeneral": "general",
 }
 #: Types of places where sides have shrunk, which the nodes tell as well.
