@@ -129,7 +129,9 @@ def findings(layout: Layout, tiers: tuple[Tier, ...], paths: Mapping[Edge, EdgeP
     found = []
     broken: set[str] = set()
     if layout.filled:
-        volumes = _corner_volumes(layout, layout.filled, paths)
+        # Bent edges may open a corner that is folded between straight ones, as at a nose.
+        straight, bent = (_corner_volumes(layout, layout.filled, own) for own in (None, paths))
+        volumes = np.maximum(straight, bent)
         for name, row in zip(layout.filled, volumes, strict=True):
             bad = [layout.blocks[name].corners[n] for n in np.flatnonzero(row <= 1e-9)]
             if bad:

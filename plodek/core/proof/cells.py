@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from plodek.core.arrays import Floats
 from plodek.core.formats.cargo import PIECE, Cargo
 from plodek.core.formats.faces import areas, bodies, faces_of, middles
 from plodek.core.formats.mesh import Mesh, mesh_of
@@ -27,6 +28,8 @@ def prove_cells(mesh: Mesh, wanted: Cargo | None) -> Iterator[Finding]:
         if off > 0 and len(grid.regions) > 1:  # cells may go region by region
             by_region = grid.only([block for blocks in grid.regions.values() for block in blocks])
             off = min(off, _off(mesh, mesh_of(by_region)))
+        if off > 0:  # cells told by their faces may be turned
+            off = min(off, _off(mesh, sent, turned=True))
         size, single = float(np.abs(sent.points).max()), off > 0 and findings.held_in_single([mesh.points])
         yield findings.places(off, size, len(sent.points), single=single)
         yield findings.patches(_patches(mesh), _patches(sent))
@@ -65,14 +68,24 @@ def _patches(mesh: Mesh) -> dict[str, Placed]:
     }
 
 
-def _off(mesh: Mesh, sent: Mesh) -> float:
-    """Give how far the corners of any cell are from those of the one sent; infinite for other cells."""
+def _in_order(corners: Floats) -> Floats:
+    """Give the corners of cells (n, corners, 3) by their x, then y, then z."""
+    order = np.lexsort(np.moveaxis(corners, 2, 0)[::-1])
+    return np.take_along_axis(corners, order[..., None], axis=1)
+
+
+def _off(mesh: Mesh, sent: Mesh, *, turned: bool = False) -> float:
+    """Give how far the corners of any cell are from those of the one sent; infinite for other cells.
+
+    Where cells may be ``turned``, corners are taken in the order of their places.
+    """
     if {k: len(c) for k, c in mesh.solids.items()} != {k: len(c) for k, c in sent.solids.items()}:
         return float("inf")
     off = 0.0
     for kind, corners in sent.solids.items():
         for low in range(0, len(corners), PIECE):
             part = slice(low, low + PIECE)
-            apart = mesh.points[mesh.solids[kind][part]] - sent.points[corners[part]]
+            there, was = mesh.points[mesh.solids[kind][part]], sent.points[corners[part]]
+            apart = _in_order(there) - _in_order(was) if turned else there - was
             off = max(off, float(np.abs(apart).max()))
     return off
