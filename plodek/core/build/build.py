@@ -17,7 +17,7 @@ from plodek.core.build.sides import sides_of
 from plodek.core.grid.fill import Layer, Sheets, fill_plane, fill_space
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
-from plodek.core.smooth.outcome import Smoothed, Watched
+from plodek.core.smooth.outcome import NOT_BEGUN, Smoothed, Watched
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.shape import shape
 from plodek.core.smooth.smooth import smooth
@@ -67,7 +67,12 @@ def runs_of(
                 pins = pins_in_the_way(owner, grid, blocks, settings, run, watch)
                 run = replace(run, pins={corner: owner.layout.labels[corner] for corner in pins})
         else:
-            grid = sound_start(grid, sides, untangle=settings.untangle, watch=watch)
+            start = sound_start(grid, sides, untangle=settings.untangle, watch=watch)
+            if start is None:
+                blocks = dict(zip(grid.names, grid.xyz, strict=True))
+                yield Smoothed(blocks, NOT_BEGUN, replace(NOT_BEGUN, note="stopped"))
+                return
+            grid = start
             run = smooth(grid, sides, settings, watch)
         run = kept_passing(grid, run, asked.limits, asked.own)
         blocks = run.blocks

@@ -17,7 +17,7 @@ from plodek.core.check.quality import worst_cells
 from plodek.core.errors import CannotSmooth
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering, Numbers
-from plodek.core.smooth.outcome import Smoothed, Watch
+from plodek.core.smooth.outcome import NOT_BEGUN, UNTANGLING, Smoothed, Watch, quiet
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.shape import shape
 from plodek.core.smooth.sides import Sides
@@ -29,14 +29,18 @@ _UNTANGLING = 2000
 _PULLS = ((0.03, 4), (0.1, 4), (0.3, 4), (1.0, 4), (1.0, 8), (1.0, 16), (1.0, 32), (1.0, 64))
 
 
-def sound_start(grid: Grid, sides: Sides, *, untangle: bool, watch: Watch | None = None) -> Grid:
+def sound_start(grid: Grid, sides: Sides, *, untangle: bool, watch: Watch | None = None) -> Grid | None:
     """Give the grid that a smoothing run may begin with: as it is, or untangled where it has folded cells.
 
-    Raises CannotSmooth, with where, where cells are folded, unless ``untangle`` is set and unfolds them.
+    None where that was stopped: it could not be had again. Raises CannotSmooth, with where, where cells are
+    folded, unless ``untangle`` is set and unfolds them.
     """
     cells = measure(grid)
     if untangle and cells.folded.any():
-        run = shape(grid, replace(sides, walls=()), ShapeSettings(_UNTANGLING), watch)
+        ask = quiet(watch, NOT_BEGUN, dict, UNTANGLING)
+        run = shape(grid, replace(sides, walls=()), ShapeSettings(_UNTANGLING), ask)
+        if run.progress.note == "stopped":
+            return None
         grid = replace(grid, xyz=tuple(run.blocks[name] for name in grid.names))
         cells = measure(grid)
     if cells.folded.any():
@@ -59,8 +63,8 @@ def kept_passing(
     """Give a run whose grid misses no limit that the one ``before`` met: where it did, it yields.
 
     Of a limit that was missed before, no cell is worse than the worst was. A grid with folded cells passes
-    nothing: then the run stays as it is. Nodes are pulled back to where they were, wholly at such cells and
-    less around them, and the run goes on with that until it is settled again.
+    nothing: then the run stays as it is. Nodes are pulled back to where they were, a little at first, and the
+    run goes on with that; as long as limits are missed, more of them and more.
     """
     was, now = measure(before), _measured(before, run)
     told = replace(run, angles_before=_angles(was), angles=_angles(now), back=None)

@@ -11,7 +11,7 @@ from plodek.core.arrays import Floats
 from plodek.core.build.sides import sides_of
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
-from plodek.core.smooth.outcome import Smoothed, Watch
+from plodek.core.smooth.outcome import TRYING, Smoothed, Watch, quiet
 from plodek.core.smooth.settings import ShapeSettings
 from plodek.core.smooth.shaping.shape import shape
 
@@ -26,6 +26,8 @@ def pins_in_the_way(
 ) -> tuple[str, ...]:
     """Name the pinned inner corners that keep cells folded after a ``run``; none where something else does.
 
+    None are named where that is stopped, either: the run stays as it is.
+
     All are set free on trial, then those alone that went furthest by it: one, two, four and so on, until they
     do as well.
     """
@@ -36,17 +38,22 @@ def pins_in_the_way(
     if not pinned:
         return ()
 
+    ask = quiet(watch, run.progress, lambda: run.blocks, TRYING)
+
     def tried(free: tuple[str, ...]) -> Smoothed:
         freed = replace(settings, parts=replace(settings.parts, loose=(*loose, *free)))
-        return shape(grid, sides_of(model, blocks, freed), freed, watch)
+        return shape(grid, sides_of(model, blocks, freed), freed, ask)
 
     every = tried(pinned)
-    if every.progress.folded >= run.progress.folded:
+    if every.progress.note == "stopped" or every.progress.folded >= run.progress.folded:
         return ()
     first = sorted(pinned, key=lambda corner: -_way(model, corner, blocks, every.blocks))
     count = 1
     while count < len(first):
-        if tried(tuple(first[:count])).progress.folded <= every.progress.folded:
+        found = tried(tuple(first[:count])).progress
+        if found.note == "stopped":
+            return ()
+        if found.folded <= every.progress.folded:
             break
         count *= 2
     return tuple(first[:count])

@@ -14,6 +14,10 @@ from plodek.core.arrays import Floats, Place
 COARSER = "on a coarser grid"
 #: The note of a run whose sides are still moving by themselves.
 ASIDE = "on its sides"
+#: The note of a run whose grid is untangled before it begins, and of one that is tried without its pins.
+UNTANGLING, TRYING = "untangling first", "trying without pins"
+#: With these notes there is no picture of the run's own.
+WITHOUT_PICTURE = (COARSER, ASIDE, UNTANGLING, TRYING)
 #: The note of a run whose nodes are pulled back where limits would be missed; that is not stopped within.
 BACK = "pulling back"
 #: Where nodes are pulled back, those that do not move within the run, on sides say, go wholly from here.
@@ -36,6 +40,10 @@ class Progress:
     note: str = ""
     share: float = 0.0
     worst: float = 1.0
+
+
+#: Where a run stands that has not begun.
+NOT_BEGUN = Progress(0, 0.0, 0)
 
 
 @dataclass(frozen=True)

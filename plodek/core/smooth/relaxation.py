@@ -126,7 +126,8 @@ class Relaxation:
     def pull(self, shares: Floats, to: Floats) -> None:
         """Let shares (n,) of where nodes stand be where they were (n, 3), from now on.
 
-        Those that are pulled wholly are there at once, and so are those that do not move by themselves.
+        Those that are pulled wholly are there at once, and so are those that do not move by themselves. What
+        walls and earlier pulls hold counts for the rest of it.
         """
         ghosted = self.ghosted
         held = self.hold if len(self.hold) > 1 else np.zeros(ghosted.count, dtype=np.float32)

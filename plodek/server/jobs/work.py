@@ -23,7 +23,7 @@ from plodek.core.formats.handoff import hand_off
 from plodek.core.proof.proof import prove_all, told_in
 from plodek.core.recipe import document
 from plodek.core.recipe.steps.smooth.run_step import RunStep
-from plodek.core.smooth.outcome import ASIDE, COARSER, Progress
+from plodek.core.smooth.outcome import WITHOUT_PICTURE, Progress
 from plodek.core.smooth.relaxation import PORTION
 from plodek.server.engine import Engine
 from plodek.server.file_facts import file_facts
@@ -185,7 +185,7 @@ class _Watch:
         if now - self.told < LOOK_EVERY:
             return not self.stopped
         self.told = now
-        if now >= self.next_picture and progress.note not in (COARSER, ASIDE):
+        if now >= self.next_picture and progress.note not in WITHOUT_PICTURE:
             self._draw(picture(), now)
         whole = self.sweeps[self.run]
         done = max(progress.sweeps - PORTION, 1)

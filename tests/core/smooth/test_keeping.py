@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from plodek.core.build.build import build, filled_grid
+from plodek.core.build.build import build, filled_grid, runs_of
 from plodek.core.check.measure import measure
 from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.check.quality import gate
@@ -87,6 +87,21 @@ def test_a_run_from_folded_cells_is_refused_with_where_or_untangles_first():
     cells, run = ran([*FOLDED, first])
     assert not cells.folded.any()
     assert run.progress.note == "settled"
+
+
+def test_a_stop_while_it_untangles_first_leaves_all_as_it_was():
+    """What that has done could not be had again from the recipe: the run counts as not begun."""
+    told = []
+
+    def watch(progress, picture):
+        told.append(progress.note)
+        return False
+
+    model = model_of(numbered([*FOLDED, SMOOTH | {"folded": "untangle first"}]))
+    (run,) = runs_of(model, lambda number: watch)
+    assert (set(told), run.progress.sweeps, run.progress.note) == ({"untangling first"}, 0, "stopped")
+    grid = filled_grid(model)
+    assert all((run.blocks[n] == xyz).all() for n, xyz in zip(grid.names, grid.xyz, strict=True))
 
 
 def test_a_limit_of_a_part_that_was_met_is_met_after_the_run():

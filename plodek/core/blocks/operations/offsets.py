@@ -51,8 +51,8 @@ def corners_off(
 
 
 def _off(normals: Floats, distance: float) -> Floats:
-    """Give the shortest way (3,) that is ``distance`` along each of some unit normals (n, 3)."""
-    return np.asarray(np.linalg.pinv(normals, rcond=_ONE_PLANE) @ np.full(len(normals), distance))
+    """Give the shortest way (…, 3) that is ``distance`` along each of some unit normals (…, n, 3)."""
+    return np.asarray(np.linalg.pinv(normals, rcond=_ONE_PLANE) @ np.full(normals.shape[-2], distance))
 
 
 def _flat_beside(
@@ -94,8 +94,8 @@ def edges_off(
             continue
         xyz = path.at(_SAMPLES)
         along = _tangents(xyz, path.directions())
-        normals = np.stack([_normals(layout, guides, side, edge, along) for side in own])
-        offset = xyz + np.array([_off(normals[:, n], distance) for n in range(len(xyz))])
+        normals = np.stack([_normals(layout, guides, side, edge, along) for side in own], axis=1)
+        offset = xyz + _off(normals, distance)
         _need_open(xyz, offset, distance)
         gaps = [np.asarray(ends[corner]) - offset[n] for corner, n in zip(edge, (0, -1), strict=True)]
         share = _SAMPLES[:, None]

@@ -50,10 +50,13 @@ export function SmoothPanel() {
 }
 
 /** What comes before the sweeps that are asked for. */
-const BEFORE = new Set(["on a coarser grid", "on its sides"]);
+const BEFORE = new Set(["on a coarser grid", "on its sides", "untangling first"]);
 
-/** What comes after them, where it must. */
-const BACK = "pulling back";
+/** What comes after them, where it must, in words. */
+const AFTER: Record<string, string> = {
+  "pulling back": ", pulling back what would miss limits",
+  "trying without pins": ", trying which pins fold it",
+};
 
 function UnderWay({ told }: { told: Told }) {
   const { stop } = useBoardData();
@@ -72,7 +75,7 @@ function UnderWay({ told }: { told: Told }) {
       <Text fontWeight="600">
         {verbs[(told.run ?? 1) - 1] ?? "Smooth"}
         {(told.runs ?? 1) > 1 ? `, run ${told.run} of ${told.runs}` : ""}
-        {before ? ` ${before}` : told.note === BACK ? ", pulling back what would miss limits" : ""}
+        {before ? ` ${before}` : (AFTER[told.note ?? ""] ?? "")}
       </Text>
       <Progress.Root
         value={told.of && !before ? (100 * (sweeps ?? 0)) / told.of : null}
