@@ -80,6 +80,10 @@ class NotReady(PlodekError):
     title = "Something is missing first"
 
 
+class NotRun(NotReady):
+    """A smoothed grid that is asked for before its smoothing has run."""
+
+
 class FoldedGrid(PlodekError):
     """A hand-off of folded cells without an explicit yes."""
 

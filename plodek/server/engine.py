@@ -28,11 +28,12 @@ from plodek.core.cache import Cache
 from plodek.core.check.look.bricks import Bricks, bricks_of
 from plodek.core.check.measure import CellValues, measure
 from plodek.core.check.walls import Walls
+from plodek.core.errors import NotRun
 from plodek.core.fingerprint import fingerprint
 from plodek.core.grid.grid import Grid
 from plodek.core.model.model import Model
 from plodek.core.recipe.document import Recipe
-from plodek.core.recipe.evaluation import Evaluation, Evaluator, keys
+from plodek.core.recipe.evaluation import Evaluation, Evaluator, Running, keys
 from plodek.core.recipe.files import Files, Reading
 from plodek.core.recipe.steps.smooth.run_step import RunStep
 from plodek.core.shape.files import geometry_file
@@ -54,6 +55,11 @@ _SEAL = 16
 _OF_CELL = 130
 
 
+def not_run() -> NotRun:
+    """Give what is said where smoothing has not run."""
+    return NotRun("the smoothing has not been run yet", remedy="let it run first (Smooth)")
+
+
 class Measured(NamedTuple):
     """A grid, the metrics of its cells, and what is told of its walls."""
 
@@ -69,7 +75,7 @@ class Engine:
         self.cache = cache
         self.reading = reading or Reading()
         self.cache.mkdir(parents=True, exist_ok=True)
-        self._evaluator = Evaluator(most_seconds=most("evaluation_seconds"))
+        self._evaluator = Evaluator(most_seconds=most("evaluation_seconds"), running=self._run_before)
         self._smoothed: Cache[Smoothed] = Cache(
             MOST_SMOOTHED, lambda found: sum(block.nbytes for block in found[0].values())
         )
@@ -79,9 +85,16 @@ class Engine:
 
         self._bricks: Cache[Bricks] = Cache(MOST_BRICKS, lambda found: found.bytes)
 
-    def evaluate(self, recipe: Recipe, files: Files) -> Evaluation:
-        """Evaluate a recipe."""
-        return self._evaluator.evaluate(recipe, files)
+    def evaluate(self, recipe: Recipe, files: Files, running: Running | None = None) -> Evaluation:
+        """Evaluate a recipe; what steps need of its smoothing is what has run before, or else ``running``."""
+        return self._evaluator.evaluate(recipe, files, running)
+
+    def _run_before(self, recipe: Recipe, files: Files, model: Model) -> dict[str, Floats]:
+        """Give what the smoothing of a recipe has given. Raises NotRun where it has not run."""
+        found = self.smoothed(str(self.smoothed_key(recipe, files)))
+        if found is None:
+            raise not_run()
+        return found[0]
 
     def geometry(self, data: bytes, name: str, digest: str, tell: Tell = unheard_of) -> bytes:
         """Read a geometry file as packed contents, or take them from the cache. Raises BadFile."""
@@ -132,12 +145,21 @@ class Engine:
 
         What earlier runs have given is taken from the cache, and kept there. Where one is stopped those after
         it are not begun; one that is stopped before its first sweep has reached nothing, and is left out.
+        Runs whose grid later steps have worked on are those of the model no more: they are told, not run.
         """
         own = [str(key) for key in self._run_keys(recipe, files)]
-        known = ((n, self.smoothed(own[n - 1])) for n in range(len(own) - 1, 0, -1))
-        done, start = next(((n, found) for n, found in known if found), (0, None))
-        blocks, runs = (start[0], list(start[1])) if start else (None, [])
-        for run in building.runs_of(model, watched, done=done, blocks=blocks):
+        past = len(own) - len(model.all_runs)
+        known = ((n, self.smoothed(own[n - 1])) for n in range(len(own) - 1, past - 1, -1) if n)
+        done, (blocks, told) = next(((n, found) for n, found in known if found), (past, ({}, [])))
+        runs = list(told)
+        begun = building.runs_of(
+            model,
+            None if watched is None else lambda number: watched(past + number),
+            done=done - past,
+            blocks=blocks if done > past else None,
+        )
+        blocks = blocks if done > past else {}
+        for number, run in enumerate(begun, done + 1):
             stopped = run.progress.note == "stopped"
             if stopped and run.progress.sweeps == 0:
                 break
@@ -145,9 +167,9 @@ class Engine:
             runs.append(run.reached())
             if stopped:
                 break
-            if len(runs) < len(own):
-                self.keep_smoothed(own[len(runs) - 1], blocks, runs)
-        return blocks or {}, runs
+            if number < len(own):
+                self.keep_smoothed(own[number - 1], blocks, runs)
+        return blocks, runs
 
     def keep_smoothed(self, key: str, blocks: Mapping[str, Floats], runs: list[Reached]) -> None:
         """Write what smoothing gave to the cache, whole or not at all."""
@@ -199,7 +221,7 @@ class Engine:
     ) -> Grid | None:
         model = evaluation.model
         blocks = None
-        if smoothed and model.all_smoothing:
+        if smoothed and model.all_runs:
             key = self.smoothed_key(evaluation.applied, files)
             found = self.smoothed(key) if key else None
             if found is None:

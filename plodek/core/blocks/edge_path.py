@@ -18,6 +18,7 @@ from plodek.core.shape.curves.spline import Spline
 from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.surfaces.meeting import onto_all
 from plodek.core.shape.surfaces.surface import Surface
+from plodek.core.tolerances import SAME_PLACE
 
 #: Places of a straight line that are put onto a surface, to make the curve of an edge that lies on it.
 _ON_SURFACE = np.linspace(0.0, 1.0, 17)
@@ -41,7 +42,8 @@ class EdgePath:
     """An edge from its first corner (sorted order) to its second: ``start`` and ``end`` are (3,).
 
     A ``bend`` that no longer meets the corners is carried along with them, linearly in between. Places
-    of an edge on ``surfaces`` are put onto them, where they meet if there are several.
+    of an edge on ``surfaces`` are put onto them, where they meet if there are several, those of one ``along``
+    a curve onto that; received nodes that are there stay as they are.
     """
 
     start: Floats
@@ -51,6 +53,7 @@ class EdgePath:
     span: float = 0.0
     bend: bool = False
     surfaces: tuple[Surface, ...] = ()
+    along: Curve | None = None
 
     @cached_property
     def length(self) -> float:
@@ -91,7 +94,16 @@ class EdgePath:
         xyz = curve.at(self.from_fraction + s * self.span)
         if self.bend and self._is_off:
             xyz = xyz + (1 - s)[:, None] * self._off[0] + s[:, None] * self._off[1]
-        return onto_all(self.surfaces, xyz) if self.surfaces else xyz
+        if self.along is None and not self.surfaces:
+            return xyz
+        along = self.along
+        on = onto_all(self.surfaces, xyz) if along is None else along.at(along.nearest(xyz))
+        steps = self.steps(s)
+        if steps is not None:
+            near = SAME_PLACE * float(np.linalg.norm(self.end - self.start))
+            stay = (steps == np.round(steps)) & (np.linalg.norm(on - xyz, axis=1) <= near)
+            on[stay] = xyz[stay]
+        return on
 
     def steps(self, s: Floats) -> Floats | None:
         """Give how many steps (n,) of received nodes lie before fractions (n,); None where there are none."""
@@ -116,7 +128,7 @@ class EdgePath:
         """Give the path as a curve from its first corner to its second; None where it is straight."""
         if self.curve is None:
             return None
-        if self.surfaces or (self.bend and self._is_off):
+        if self.surfaces or self.along is not None or (self.bend and self._is_off):
             return PathCurve(self)
         whole = self.bend or (self.from_fraction == 0.0 and self.span == 1.0)
         return self.curve if whole else Part(self.curve, self.from_fraction, self.from_fraction + self.span)
@@ -180,7 +192,8 @@ def edge_path(layout: Layout, guides: Mapping[str, Guide], edge: Edge) -> EdgePa
         surfaces = tuple(surface_named(guides, name) for name in on)
     if edge in layout.bends:
         start, end = np.array(first.xyz), np.array(second.xyz)
-        return EdgePath(start, end, layout.bends[edge], span=1.0, bend=True, surfaces=surfaces)
+        along = guide if isinstance(guide, Curve) else None
+        return EdgePath(start, end, layout.bends[edge], span=1.0, bend=True, surfaces=surfaces, along=along)
     if follow is None:
         return EdgePath(np.array(first.xyz), np.array(second.xyz))
     if surfaces:

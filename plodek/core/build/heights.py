@@ -38,7 +38,11 @@ def hold(model: Model, blocks: _Blocks, *, shell: bool = False) -> None:
     """
     moved: dict[str, None] = {}
     # Where walls meet on a sharp line the larger one has the last word.
-    walls = [(side, use) for side, use in model.layered.items() if use.block in blocks]
+    walls = [
+        (side, use)
+        for side, use in model.layered.items()
+        if use.block in blocks and not _is_received(model, side, use)
+    ]
     for side, use in sorted(walls, key=lambda one: side_size(model.layout, one[1])):
         lines = lines_from(blocks[use.block], use)
         seen = np.ones(lines.shape[:2], dtype=bool)
@@ -54,6 +58,11 @@ def hold(model: Model, blocks: _Blocks, *, shell: bool = False) -> None:
         # Of two blocks the one with more walls knows what both of them want on the side between them.
         count = Counter(use.block for _, use in walls)
         _share(model.layout, blocks, sorted(moved, key=lambda name: -count[name]))
+
+
+def _is_received(model: Model, side: Side, use: Use) -> bool:
+    """Whether the heights over a wall are those of received nodes, as all that leaves it has them still."""
+    return use.block in model.layout.moulds and all(law.law == "kept" for law in model.sized[side])
 
 
 def _share(layout: Layout, blocks: _Blocks, moved: Collection[str]) -> None:

@@ -145,7 +145,8 @@ class _Reader:
 
     def _guide(self, side: Side) -> Surface | Curve | None:
         if self.layout.dim == 2:
-            return self.model.laid.paths[edge_of(*side)].curve
+            path = self.model.laid.paths[edge_of(*side)]
+            return path.along or path.curve
         guide = self.model.guides.get(self.layout.lies.get(side, ""))
         return guide if isinstance(guide, Surface) else None
 

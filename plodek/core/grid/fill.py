@@ -155,9 +155,10 @@ def _face(
 ) -> Floats:
     u, v, rim = _rim(ids, laid, xyz, shape)
     guide, mould = layout.lies.get(side), layout.moulds.get(side)
-    if guide is not None:
-        return on_surface(surface_named(guides, guide), u, v, rim)
-    return between(u, v, rim) if mould is None else side_between(mould.ordered(ids), laid, rim)
+    surface = None if guide is None else surface_named(guides, guide)
+    if mould is not None:
+        return side_between(mould.ordered(ids), laid, rim, surface)
+    return between(u, v, rim) if surface is None else on_surface(surface, u, v, rim)
 
 
 def fill_side(

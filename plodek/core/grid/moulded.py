@@ -16,21 +16,34 @@ from plodek.core.blocks.layout import edge_of
 from plodek.core.blocks.moulds.mould import Mould
 from plodek.core.grid.inside import at_side, fill_inside, inside
 from plodek.core.grid.side import Rim, between, crossed
+from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.spacing.spread import LaidOut
+from plodek.core.tolerances import SAME_PLACE
 
 #: What is off by less than this share of the size of a side or block is round-off, and stays where it is.
 _OFF = 1e-12
 
 
-def side_between(mould: Mould, laid: LaidOut, rim: Rim) -> Floats:
-    """Fill between the nodes of the four edges of a side or a block of the plane (na, nb, 3)."""
+def side_between(mould: Mould, laid: LaidOut, rim: Rim, surface: Surface | None = None) -> Floats:
+    """Fill between the nodes of the four edges of a side or a block of the plane (na, nb, 3).
+
+    Nodes are put on the ``surface`` that the side lies on; received ones that are there stay as they are.
+    """
     lines = _lines_of_side(mould, laid, (0, 1, 2, 3), (len(rim.south), len(rim.west)))
     u, v = crossed(*(_share(line) for line in lines))
     own = _received(mould, [[lines.south, lines.north], [lines.west, lines.east]])
     nodes = mould.lattice.at(between(u, v, lines)) if own is None else own.copy()
     off = Rim(*(a - b for a, b in zip(rim, Rim(nodes[:, 0], nodes[:, -1], nodes[0], nodes[-1]), strict=True)))
-    if max(float(np.abs(part).max()) for part in off) > _OFF * _size(nodes):
+    is_off = max(float(np.abs(part).max()) for part in off) > _OFF * _size(nodes)
+    if is_off:
         nodes += between(u, v, off)
+    if surface is not None:
+        inner = nodes[1:-1, 1:-1].reshape(-1, 3)
+        on = surface.onto(inner)
+        if own is not None and not is_off:
+            stay = np.linalg.norm(on - inner, axis=1) <= SAME_PLACE * _size(nodes)
+            on[stay] = inner[stay]
+        nodes[1:-1, 1:-1] = on.reshape(nodes[1:-1, 1:-1].shape)
     nodes[:, 0], nodes[:, -1], nodes[0], nodes[-1] = rim
     return nodes
 

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numba
 import numpy as np
 
 from plodek.core.arrays import Floats, place
-from plodek.core.blocks import tables
 from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import (
     FLUID,
@@ -22,7 +21,7 @@ from plodek.core.blocks.layout import (
     Twin,
     stable_id,
 )
-from plodek.core.blocks.moulds.mould import Mould
+from plodek.core.blocks.moulds.mould import Mould, edges_through
 from plodek.core.blocks.soundness import check
 from plodek.core.errors import BadFile, PlodekError
 from plodek.core.grid.divisions import Divisions
@@ -31,7 +30,6 @@ from plodek.core.grid.matching import SHARE
 from plodek.core.grid.pieces import Pieces
 from plodek.core.grid.touching import seams_in
 from plodek.core.grid.window import Interface, PatchType, Window
-from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.lattice import Lattice
 from plodek.core.shape.move import Move
 from plodek.core.tolerances import SAME_PLACE
@@ -175,7 +173,7 @@ class _TakingUp:
                 if grid.dim == 3:
                     moulds |= {side: part for side, part in mould.sides() if side not in moulds}
             made.append(tuple(own))
-        bends, nodes_of = _edges(moulds.values())
+        bends, nodes_of = edges_through(moulds.values())
         places = {name: Corner(place(xyz)) for name, xyz in pieces.places(names)}
         layout = Layout(grid.dim, places, blocks, bends=bends, moulds=moulds, twins=tuple(self._twins(names)))
         try:
@@ -228,20 +226,6 @@ class _TakingUp:
         if folded:
             text = f"{sum(folded.values())} cells are folded: Check shows them, and Untangle unfolds them"
             yield Finding(text, tuple(name for block in folded for name in made[block]))
-
-
-def _edges(moulds: Iterable[Mould]) -> tuple[dict[Edge, Curve], dict[Edge, Floats]]:
-    """Give the curves of the edges through their nodes, and where these lie on them."""
-    bends: dict[Edge, Curve] = {}
-    nodes: dict[Edge, Floats] = {}
-    for mould in moulds:
-        for _, low, high in tables.edges(mould.dim):
-            first, second = (low, high) if mould.corners[low] < mould.corners[high] else (high, low)
-            edge = mould.corners[first], mould.corners[second]
-            if edge[0] != edge[1] and edge not in bends:
-                bends[edge] = line = mould.line(first, second)
-                nodes[edge] = line.fractions(np.linspace(0.0, 1.0, round(line.count) + 1))
-    return bends, nodes
 
 
 def _alike(one: Move, other: Move, near: float) -> bool:

@@ -112,11 +112,6 @@ class Model:
         return tuple(one for one in (*below, *self.operations) if isinstance(one, Run))
 
     @property
-    def all_smoothing(self) -> tuple[RunSettings, ...]:
-        """The settings of all runs, those on the plane that was lifted first."""
-        return tuple(one.settings for one in self.all_runs)
-
-    @property
     def plane(self) -> Model:
         """The plane model: what was lifted, or this one itself."""
         return self.lift.plane if self.lift else self

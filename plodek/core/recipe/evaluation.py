@@ -6,16 +6,22 @@ import hashlib
 import logging
 import math
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
+from functools import partial
 from threading import Lock
+from typing import TypeAlias
 
 import numpy as np
 from cachetools import LRUCache
 
 from plodek.core.budget import out_of_memory, over
-from plodek.core.errors import BadValue, OwnMistake, PlodekError
+from plodek.core.build.build import Blocks, runs_of
+from plodek.core.build.settled import settled
+from plodek.core.errors import BadValue, OwnMistake, PlodekError, Refused
 from plodek.core.model.model import Model
+from plodek.core.model.open import is_carried, is_same_grid
 from plodek.core.recipe.document import Recipe, is_recipe, read
 from plodek.core.recipe.doubting import doubts_of
 from plodek.core.recipe.files import Files
@@ -28,6 +34,14 @@ _DEEPEST = 8
 MOST_BYTES = 256 * 1024**2
 #: Bytes of received grids that kept models hold beside those of the newest.
 MOST_RECEIVED = 512 * 1024**2
+
+
+#: Gives what the runs of a recipe's model reached, for steps that work on its smoothed grid: nodes by block.
+Running: TypeAlias = Callable[[Recipe, Files, Model], Blocks]
+#: What is told of a step that does.
+_ON_SMOOTHED = (
+    "works on the smoothed grid: blocks have the shape of that now, and nodes stay where this changes nothing"
+)
 
 
 @dataclass(frozen=True)
@@ -63,16 +77,25 @@ class Evaluator:
 
     Several threads may share one: only the looking up is locked, never the work of a step. Where an
     evaluation has taken ``most_seconds`` the next step of it is refused; what was done is kept.
+
+    Steps that change the blocks or the spacing of a smoothed grid work on that: ``running`` gives it.
     """
 
-    def __init__(self, most_bytes: int = MOST_BYTES, *, most_seconds: float = math.inf) -> None:
+    def __init__(
+        self,
+        most_bytes: int = MOST_BYTES,
+        *,
+        most_seconds: float = math.inf,
+        running: Running | None = None,
+    ) -> None:
         self._models: LRUCache[str, Model] = LRUCache(most_bytes, getsizeof=lambda model: model.weight)
         self._lock = Lock()
-        self._seconds = most_seconds
+        self._seconds, self._running = most_seconds, running or run_here
 
-    def evaluate(self, recipe: Recipe, files: Files) -> Evaluation:
+    def evaluate(self, recipe: Recipe, files: Files, running: Running | None = None) -> Evaluation:
         """Apply the steps one after the other; stops at the first that cannot be applied."""
-        return self._evaluate(recipe, files, (), {}, time.monotonic() + self._seconds)
+        asked = _Asked(running or self._running, time.monotonic() + self._seconds)
+        return self._evaluate(recipe, files, (), {}, asked)
 
     def _evaluate(
         self,
@@ -80,7 +103,7 @@ class Evaluator:
         files: Files,
         within: tuple[str, ...],
         known: dict[str, Model],
-        until: float,
+        asked: _Asked,
     ) -> Evaluation:
         """Evaluate a recipe ``within`` others' files; those that are ``known`` are not evaluated again."""
 
@@ -90,7 +113,7 @@ class Evaluator:
                 return known[name]
             if name in within or len(within) >= _DEEPEST:
                 raise BadValue(f"“{name}” brings in itself", remedy="take that step out of it")
-            found = self._evaluate(read(files.read(name), name), files, (*within, name), known, until)
+            found = self._evaluate(read(files.read(name), name), files, (*within, name), known, asked)
             if found.error is not None:
                 step = found.recipe.steps[len(found.models)]
                 raise type(found.error)(
@@ -102,9 +125,11 @@ class Evaluator:
         context = Context(files, other)
         model = Model()
         models: list[Model] = []
-        for step, key in zip(recipe.steps, keys(recipe, files), strict=True):
+        prefixes = keys(recipe, files)
+        for number, (step, key) in enumerate(zip(recipe.steps, prefixes, strict=True)):
+            smoothed = partial(self._smoothed, recipe, number, prefixes, files, model, asked)
             try:
-                model = self._after(step, key, model, context, until)
+                model = self._after(step, key, model, context, asked, smoothed)
             except PlodekError as error:
                 return Evaluation(recipe, tuple(models), error)
             except np.linalg.LinAlgError:
@@ -117,26 +142,56 @@ class Evaluator:
             models.append(model)
         return Evaluation(recipe, tuple(models), None)
 
-    def _after(self, step: Step, key: str, model: Model, context: Context, until: float) -> Model:
+    def _after(
+        self,
+        step: Step,
+        key: str,
+        model: Model,
+        context: Context,
+        asked: _Asked,
+        smoothed: Callable[[], Model],
+    ) -> Model:
         """Give the model after a step, from those that are kept where it is among them."""
-        with self._lock:
-            kept = self._models.get(key)
+        kept = self._kept(key)
         if kept is not None:
             return kept
-        if time.monotonic() > until:
+        if time.monotonic() > asked.until:
             raise over("evaluation_seconds", math.ceil(self._seconds) + 1, self._seconds)
         step.need_effect()
-        found = step.apply(model, context)
-        doubtful = doubts_of(step, model)
-        if doubtful:
-            found = found.reporting(step.id, *doubtful)
+        before, found = _applied(step, model, context, smoothed)
+        said = [] if before is model else [_ON_SMOOTHED]
+        said += doubts_of(step, before)
+        if said:
+            found = found.reporting(step.id, *said)
         if found.layout.blocks:
             _ = found.laid  # impossible spacing is this step's error, not a later one's
-        if found.weight <= self._models.maxsize:
+        return self._keep(key, found)
+
+    def _smoothed(
+        self,
+        recipe: Recipe,
+        number: int,
+        prefixes: Sequence[str],
+        files: Files,
+        model: Model,
+        asked: _Asked,
+    ) -> Model:
+        """Give the model before a step, by its number, with the shape of its smoothed grid."""
+        key = f"{prefixes[number - 1]} settled"
+        kept = self._kept(key)
+        return kept or self._keep(key, settled(model, asked.run(recipe.upto(number), files, model)))
+
+    def _kept(self, key: str) -> Model | None:
+        with self._lock:
+            return self._models.get(key)
+
+    def _keep(self, key: str, model: Model) -> Model:
+        """Keep a model, if it is not too large, and give it."""
+        if model.weight <= self._models.maxsize:
             with self._lock:
-                self._models[key] = found
-                self._make_room(found)
-        return found
+                self._models[key] = model
+                self._make_room(model)
+        return model
 
     def _make_room(self, newest: Model) -> None:
         """Let models go, those not asked for longest first, whose received grids take too much together.
@@ -151,6 +206,52 @@ class Evaluator:
 
         while len(self._models) > 1 and others() > MOST_RECEIVED:
             self._models.popitem()
+
+
+def run_here(recipe: Recipe, files: Files, model: Model) -> Blocks:
+    """Run what a model asks for, here and now."""
+    *_, last = runs_of(model)
+    return last.blocks
+
+
+@dataclass
+class _Asked:
+    """How runs are made during an evaluation, and until when it may go on: runs are not counted."""
+
+    running: Running
+    until: float
+
+    def run(self, recipe: Recipe, files: Files, model: Model) -> Blocks:
+        began = time.monotonic()
+        found = self.running(recipe, files, model)
+        self.until += time.monotonic() - began
+        return found
+
+
+def _applied(
+    step: Step, model: Model, context: Context, smoothed: Callable[[], Model]
+) -> tuple[Model, Model]:
+    """Give the models before and after a step: it is applied to the ``smoothed`` one where it has to be.
+
+    Raises Refused where it changes something that a smoothed grid stands on, and can only stand before it.
+    """
+    if step.changes == "spacing":
+        model.need_blocks()
+    if not model.all_runs or step.changes == "grid":
+        return model, step.apply(model, context)
+    if step.changes in ("guides", "names"):
+        found = step.apply(model, context)
+        if not is_same_grid(model, found):
+            raise Refused(
+                "this changes what the smoothed grid stands on", remedy="put this step before the smoothing"
+            )
+        return model, found
+    with suppress(PlodekError):
+        found = step.apply(model, context)
+        if is_carried(model, found) or is_same_grid(model, found):
+            return model, found
+    before = smoothed()
+    return before, step.apply(before, context)
 
 
 def _flat() -> BadValue:

@@ -33,6 +33,10 @@ class Context:
     evaluate: Callable[[str], Model]
 
 
+#: What a step changes: guides, blocks, the spacing of blocks, the grid itself, or only what parts of it are
+#: called and how they are judged.
+Changes = Literal["guides", "blocks", "spacing", "grid", "names"]
+
 _REGISTERED: list[type[Step]] = []
 
 
@@ -47,6 +51,8 @@ class Step(Strict):
     #: Its place among the verbs of its stage, and the heading that it stands under.
     order: ClassVar[int]
     family: ClassVar[str] = ""
+    #: What it changes: after a smoothing run steps that change blocks or spacing work on the smoothed grid.
+    changes: ClassVar[Changes]
     #: Whether its rules pass over what lies in hollow blocks.
     filled: ClassVar[bool] = False
 

@@ -7,6 +7,7 @@ import logging
 import shutil
 import time
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any, cast
@@ -20,12 +21,15 @@ from plodek.core.dryrun.dry_run import dry_run
 from plodek.core.errors import Halted, NotReady, OverBudget, PlodekError
 from plodek.core.formats import registry
 from plodek.core.formats.handoff import hand_off
+from plodek.core.model.model import Model
 from plodek.core.proof.proof import prove_all, told_in
 from plodek.core.recipe import document
+from plodek.core.recipe.document import Recipe
+from plodek.core.recipe.files import Files
 from plodek.core.recipe.steps.smooth.run_step import RunStep
-from plodek.core.smooth.outcome import WITHOUT_PICTURE, Progress
+from plodek.core.smooth.outcome import WITHOUT_PICTURE, Progress, Reached
 from plodek.core.smooth.relaxation import PORTION
-from plodek.server.engine import Engine
+from plodek.server.engine import Engine, not_run
 from plodek.server.file_facts import file_facts
 from plodek.server.jobs.bundle import digest_of, pack, unpack
 from plodek.server.store import projects, sharing
@@ -44,8 +48,8 @@ PATIENCE = 0.6
 _WRITING = 0.5
 
 
-class _Stopped(Exception):
-    """The user's stop, where nothing worth keeping has been reached."""
+class _Stopped(BaseException):
+    """The user's stop, where nothing worth keeping has been reached; nothing takes it for a mistake."""
 
 
 def live_path(engine: Engine, job: str) -> Path:
@@ -122,26 +126,28 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     project = projects.get(job.project_id)
     files = ProjectFiles(project, engine)
     recipe = document.of({"steps": asked["steps"]})
-    evaluation = engine.evaluate(recipe, files)
-    models = evaluation.models[: asked["upto"]]
-    applied = recipe.upto(len(models))
-    key = engine.smoothed_key(applied, files)
-    if key is None:
+    part = recipe.upto(asked["upto"])
+    watch = _Watch(engine, job, [step.sweeps for step in part.steps if isinstance(step, RunStep)])
+    smoothing = _Smoothing(engine, watch)
+    evaluation = engine.evaluate(part, files, smoothing)
+    with suppress(Halted):
+        if evaluation.model.all_runs and not watch.stopped:
+            smoothing(evaluation.applied, files, evaluation.model)
+    if smoothing.reached is None:
         raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
-    watch = _Watch(engine, job, [s.sweeps for s in models[-1].all_smoothing])
-    blocks, runs = engine.smoothed(key) or engine.smooth(models[-1], applied, files, watch.of)
+    key, blocks, runs = smoothing.reached
     steps = list(recipe.steps)
     cut_short = False
     if watch.stopped:
-        if not runs:
+        if not blocks:
             raise _Stopped  # no step of the recipe would give what has been reached
-        at = [n for n, step in enumerate(steps[: len(models)]) if isinstance(step, RunStep)][len(runs) - 1]
+        at = [n for n, step in enumerate(steps) if isinstance(step, RunStep)][len(runs) - 1]
         cut_short = runs[-1].note == "stopped"
         if cut_short:
             steps[at] = steps[at].model_copy(update={"sweeps": runs[-1].sweeps})
         recipe = recipe.model_copy(update={"steps": steps})
         key = cast(str, engine.smoothed_key(recipe.upto(at + 1), files))
-    engine.keep_smoothed(key, blocks, runs)
+        engine.keep_smoothed(key, blocks, runs)
     result: dict[str, Any] = {"runs": [asdict(one) for one in runs]}
     if asked["keep"] or cut_short:
         _need_still(job, "edit")
@@ -163,6 +169,27 @@ def _need_still(job: Job, least: Role) -> Project:
             remedy="ask its owner",
         )
     return project
+
+
+class _Smoothing:
+    """Smooths a recipe, also between steps that work on the smoothed grid; what has run is not run again."""
+
+    def __init__(self, engine: Engine, watch: _Watch) -> None:
+        self.engine, self.watch = engine, watch
+        #: The key of what was reached last, the nodes and what is told of the runs.
+        self.reached: tuple[str, dict[str, Floats], list[Reached]] | None = None
+
+    def __call__(self, recipe: Recipe, files: Files, model: Model) -> dict[str, Floats]:
+        """Give what the runs of a recipe's model give. Raises Halted where they are stopped."""
+        key = cast(str, self.engine.smoothed_key(recipe, files))
+        known = self.engine.smoothed(key)
+        blocks, runs = known or self.engine.smooth(model, recipe, files, self.watch.of)
+        self.reached = key, blocks, runs
+        if self.watch.stopped:
+            raise Halted("the smoothing was stopped")
+        if known is None:
+            self.engine.keep_smoothed(key, blocks, runs)
+        return blocks
 
 
 class _Watch:
@@ -266,7 +293,7 @@ def _handoff(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
         raise NotReady("there are no blocks to hand off yet", remedy="lay out blocks first (Blocks)")
     found = engine.grid(evaluation, files)
     if found is None:
-        raise NotReady("the smoothing has not been run yet", remedy="let it run first (Smooth)")
+        raise not_run()
     folder = _files(engine, job.id)
     tell = _teller(job, "the hand-off was stopped")
     name = "-".join("".join(c if c.isalnum() else " " for c in asked["name"]).split()).lower()[:60] or "grid"

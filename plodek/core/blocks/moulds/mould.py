@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -16,6 +16,8 @@ from plodek.core.shape.lattice import Lattice, snapped
 
 if TYPE_CHECKING:
     from plodek.core.blocks.edge_path import EdgePath
+    from plodek.core.blocks.layout import Edge
+    from plodek.core.shape.curves.curve import Curve
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,6 +99,20 @@ class Mould:
                 weight = weight[..., None] * (own if axis < self.dim else np.ones(1))
             index += weight[..., None] * self.index[n]
         return self.lattice.at(index)
+
+
+def edges_through(moulds: Iterable[Mould]) -> tuple[dict[Edge, Curve], dict[Edge, Floats]]:
+    """Give the curves of the edges of moulds through their nodes, and where these lie on them (n,)."""
+    bends: dict[Edge, Curve] = {}
+    nodes: dict[Edge, Floats] = {}
+    for mould in moulds:
+        for _, low, high in tables.edges(mould.dim):
+            first, second = (low, high) if mould.corners[low] < mould.corners[high] else (high, low)
+            edge = mould.corners[first], mould.corners[second]
+            if edge[0] != edge[1] and edge not in bends:
+                bends[edge] = line = mould.line(first, second)
+                nodes[edge] = line.fractions(np.linspace(0.0, 1.0, round(line.count) + 1))
+    return bends, nodes
 
 
 def joined(corners: Sequence[str], one: Mould, other: Mould) -> Mould | None:

@@ -23,7 +23,7 @@ from plodek.core.check.metrics import known
 from plodek.core.check.quality import Gate, cells_between, gate, histogram, worst_cells
 from plodek.core.check.tables import table
 from plodek.core.check.walls import GuideFit, WallHeights
-from plodek.core.errors import NothingFound, NotReady
+from plodek.core.errors import NothingFound
 from plodek.core.formats.handoff import unnamed_faces
 from plodek.core.grid.fill import Layer, layer_of
 from plodek.core.grid.grid import Grid
@@ -47,7 +47,7 @@ from plodek.server.api.grids.messages import (
 from plodek.server.api.grids.pictures import Shown, block_sheets, cell_out, finite, grid_picture, layer_sheets
 from plodek.server.api.models.pictures import faces_of
 from plodek.server.door.roles import needs
-from plodek.server.engine import Measured
+from plodek.server.engine import Measured, not_run
 from plodek.server.pool.passing import evaluated_apart
 from plodek.server.store import projects
 from plodek.server.store.tables import Project
@@ -329,7 +329,7 @@ def measured(project: Project, evaluation: Evaluation, *, smoothed: bool = True)
 
 def _ready(found: _T | None) -> _T:
     if found is None:
-        raise NotReady("the smoothing has not been run yet", remedy="let it run first")
+        raise not_run()
     return found
 
 

@@ -14,7 +14,7 @@ from flask import Response, send_file
 from pydantic import BaseModel
 
 from plodek.core.build.assemble import assemble
-from plodek.core.errors import NothingFound, NotReady
+from plodek.core.errors import NothingFound, NotReady, NotRun
 from plodek.core.fingerprint import fingerprint
 from plodek.core.formats.changes import changes
 from plodek.core.formats.registry import writers
@@ -56,9 +56,10 @@ def ask_build(project: int, json_data: BuildIn) -> JobOut:
     if found.revision != json_data.base:
         raise projects.Stale(found)
     evaluation = evaluated(found, json_data.steps)
-    if json_data.keep and evaluation.error is not None:
+    waits = isinstance(evaluation.error, NotRun)  # for a run between its steps
+    if json_data.keep and evaluation.error is not None and not waits:
         raise evaluation.error
-    if not evaluation.model.all_smoothing:
+    if not waits and not evaluation.model.all_runs:
         raise NotReady("there is nothing to smooth", remedy="add a smoothing step")
     key = engine().smoothed_key(evaluation.applied.upto(json_data.upto), files_of(found))
     asked = json_data.model_dump()

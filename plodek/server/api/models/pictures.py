@@ -100,7 +100,7 @@ def model_out(evaluation: Evaluation) -> ModelOut:
         faces=sum(faces.values()),
         plane_step=_plane_step(evaluation),
         cells=model.cells if laid else 0,
-        smoothing=len(model.all_smoothing),
+        smoothing=len(model.all_runs),
         smoothing_in_space=len(model.smoothing) if model.layout.dim == 3 else 0,
         limits=dict(model.limits),
     )

@@ -11,7 +11,6 @@ from plodek.core.blocks.operations.copies import brought_in
 from plodek.core.blocks.operations.from_corners import block_from
 from plodek.core.budget import need
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import CornerPlaces, Ids, Length, RecipeFile
 from plodek.core.recipe.moving import Moving
@@ -39,7 +38,6 @@ class BlockFrom(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         places = [
             selectors.corner(model, c) if isinstance(c, Ids) else np.array(place_of(model, c))
             for c in self.corners
@@ -62,7 +60,6 @@ class BringLayout(Moving, BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         other = context.evaluate(self.file)
         other.need_blocks()
         shift = (

@@ -8,13 +8,14 @@ from typing import ClassVar
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import Layout
 from plodek.core.model.model import Model
-from plodek.core.recipe.step import Stage, Step
+from plodek.core.recipe.step import Changes, Stage, Step
 
 
 class BlockStep(Step):
     """What all steps of the Blocks stage share."""
 
     stage: ClassVar[Stage] = "Blocks"
+    changes: ClassVar[Changes] = "blocks"
 
 
 def refitted(model: Model, layout: Layout) -> Model:

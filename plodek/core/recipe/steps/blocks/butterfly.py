@@ -8,7 +8,6 @@ from pydantic import Field
 
 from plodek.core.blocks.operations.wedges.butterfly import butterfly, walls_of
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, SideSelector
 from plodek.core.recipe.step import Context
@@ -39,7 +38,6 @@ class Butterfly(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         layout = model.layout
         chosen = selectors.blocks(model, self.blocks)
         walls = set(selectors.sides(model, self.walls) if self.walls else walls_of(layout, chosen))

@@ -15,7 +15,7 @@ from plodek.core.blocks.operations.cut import cut, fractions_along, kept_within
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.model.model import Model
-from plodek.core.model.open import is_along_lift, need_open_blocks
+from plodek.core.model.open import is_along_lift
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, Lengths, Numbers, PlaceOf, TierSelector, when
 from plodek.core.recipe.places import place_of
@@ -196,10 +196,8 @@ class Cut(BlockStep):
 
 def divided(model: Model, step: str, layout: Layout, tier: Tier, fractions: Mapping[Edge, float]) -> Model:
     """Cut a tier of a model's layout, or of part of it, at fractions of its edges; see `cut`."""
-    along_lift = is_along_lift(model, tier)
-    if not along_lift:
-        need_open_blocks(model)
-    return model.changed(cut(step, layout, model.guides, tier, fractions), along_lift=along_lift)
+    done = cut(step, layout, model.guides, tier, fractions)
+    return model.changed(done, along_lift=is_along_lift(model, tier))
 
 
 def crossings(model: Model, edges: Iterable[Edge], axis: int, value: float) -> dict[Edge, float]:

@@ -15,7 +15,6 @@ from plodek.core.blocks.operations.grow import grow, onto, outward
 from plodek.core.blocks.operations.offsets import corners_off, edges_off
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model, Patch
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Direction, GuideRef, Length, SideSelector, when
 from plodek.core.recipe.step import Context
@@ -58,7 +57,6 @@ class Grow(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         sides = selectors.outer_sides(model, self.sides)
         layout = model.layout
         guide: str | None = None

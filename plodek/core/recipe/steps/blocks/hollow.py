@@ -10,7 +10,6 @@ from pydantic import Field
 from plodek.core.blocks.operations.twins import carried
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector
 from plodek.core.recipe.step import Context
@@ -29,8 +28,6 @@ class Hollow(BlockStep):
     blocks: BlockSelector = Field(title="Blocks")
 
     def apply(self, model: Model, context: Context) -> Model:
-        if model.layout.dim == 2:
-            need_open_blocks(model)
         chosen = selectors.blocks(model, self.blocks)
         return _with_hollow(model, chosen, True)
 
@@ -47,7 +44,6 @@ class BringBack(BlockStep):
     blocks: BlockSelector = Field(title="Blocks")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         chosen = selectors.blocks(model, self.blocks)
         filled = [b for b in chosen if not model.layout.blocks[b].hollow]
         if len(filled) == len(chosen):

@@ -31,7 +31,7 @@ from plodek.core.recipe.fields import (
     when,
 )
 from plodek.core.recipe.places import place_of
-from plodek.core.recipe.step import Context
+from plodek.core.recipe.step import Changes, Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
 from plodek.core.shape.frame import unit
 from plodek.core.spacing.edge_law import EdgeLaw
@@ -115,6 +115,7 @@ class Extrude(BlockStep):
     kind: Literal["extrude"] = "extrude"
     verb: ClassVar[str] = "Extrude"
     key: ClassVar[str] = "E"
+    changes: ClassVar[Changes] = "grid"
     order: ClassVar[int] = 210
     family: ClassVar[str] = "Lift and copy"
     sentence: ClassVar[str] = "Extrude by {depth} along {along} in {cells} cells, cut at {cuts}"
@@ -154,6 +155,7 @@ class Revolve(BlockStep):
     kind: Literal["revolve"] = "revolve"
     verb: ClassVar[str] = "Revolve"
     key: ClassVar[str] = "V"
+    changes: ClassVar[Changes] = "grid"
     order: ClassVar[int] = 220
     family: ClassVar[str] = "Lift and copy"
     sentence: ClassVar[str] = "Revolve by {angle} about {along} through {at}, parts {parts}, cells {cells}"
@@ -184,6 +186,7 @@ class SweepLayout(BlockStep):
     kind: Literal["sweep"] = "sweep"
     verb: ClassVar[str] = "Sweep"
     key: ClassVar[str] = "⇧S"
+    changes: ClassVar[Changes] = "grid"
     order: ClassVar[int] = 230
     family: ClassVar[str] = "Lift and copy"
     sentence: ClassVar[str] = (

@@ -9,7 +9,6 @@ from pydantic import Field
 from plodek.core.blocks.operations.merge import merge
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector
 from plodek.core.recipe.step import Context
@@ -28,7 +27,6 @@ class Merge(BlockStep):
     blocks: BlockSelector = Field(title="Two neighbouring blocks")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         chosen = selectors.blocks(model, self.blocks)
         if len(chosen) != 2:
             raise BadValue(f"{len(chosen)} blocks are chosen", remedy="choose two, side by side")

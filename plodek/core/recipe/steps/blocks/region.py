@@ -11,7 +11,7 @@ from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, RegionName
-from plodek.core.recipe.step import Context
+from plodek.core.recipe.step import Changes, Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
 
 
@@ -21,6 +21,7 @@ class Region(BlockStep):
     kind: Literal["region"] = "region"
     verb: ClassVar[str] = "Region"
     key: ClassVar[str] = "⇧R"
+    changes: ClassVar[Changes] = "names"
     order: ClassVar[int] = 95
     family: ClassVar[str] = "Divide"
     sentence: ClassVar[str] = "Region of {blocks}: {name}"

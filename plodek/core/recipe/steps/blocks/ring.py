@@ -12,7 +12,6 @@ from plodek.core.blocks.operations.ring.ring import Ring as RingDone
 from plodek.core.blocks.operations.ring.ring import ring
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, Length, SideSelector, when
 from plodek.core.recipe.step import Context
@@ -83,7 +82,6 @@ class Ring(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         chosen = selectors.blocks(model, self.blocks)
         by_share = self.measure == "share"
         given = self.share if by_share else self.thickness
@@ -121,7 +119,6 @@ class Refine(BlockStep):
     thickness: Length = Field(title="Thickness of a level")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         layout = model.layout
         walls = selectors.outer_sides(model, self.walls)
         chosen = [layout.outer[side].block for side in walls]

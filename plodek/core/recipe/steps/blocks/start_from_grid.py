@@ -19,7 +19,6 @@ from plodek.core.grid.matching import matched
 from plodek.core.grid.outside import doubled_faces, is_free
 from plodek.core.grid.to_layout import TakenUp, take_up
 from plodek.core.model.model import Model, Patch
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe.fields import GridFile, Length, MapFile
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
@@ -69,7 +68,6 @@ class StartFromGrid(BlockStep):
     def _joined(self, model: Model, grid: Grid, taken: TakenUp, within: float | None) -> Model:
         part, layout = taken.layout, model.layout
         if layout.blocks:
-            need_open_blocks(model)
             if layout.dim != part.dim:
                 raise BadValue("of the grid and the blocks that are there one is plane", where=self.file)
         else:

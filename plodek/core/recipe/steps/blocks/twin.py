@@ -11,7 +11,6 @@ from pydantic import Field
 from plodek.core.blocks.operations.twins import match, twinned
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import (
     ORIGIN,
@@ -51,7 +50,6 @@ class Twin(BlockStep):
     along: Direction = Field(default=Z_AXIS, title="Axis", json_schema_extra=when(by=("angle", "blades")))
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         sides, others = (selectors.outer_sides(model, s) for s in (self.sides, self.others))
         move = self._move(model)
         twin = match(model.layout, self.id, sides, others, move)

@@ -12,7 +12,6 @@ from plodek.core.blocks.operations.wedges.four import is_tetrahedron, quarters
 from plodek.core.blocks.operations.wedges.three import star
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, EdgeSelector, SideSelector
 from plodek.core.recipe.step import Context
@@ -37,7 +36,6 @@ class Zip(BlockStep):
     keep: Keep = Field(default="this", title="Places that stay", description="of this side, or of the other")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         sides = set(selectors.sides(model, self.side))
         chosen: list[tuple[str, Use]] = []
         for name in selectors.blocks(model, self.blocks):
@@ -67,7 +65,6 @@ class Pinch(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         return model.changed(zipping.pinch(model.layout, selectors.edges(model, self.edges), self.keep))
 
 
@@ -86,7 +83,6 @@ class Three(BlockStep):
     block: BlockSelector = Field(title="Three-sided block")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         model.need_blocks()
         (name, *others) = selectors.blocks(model, self.block)
         if others:

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import Length, when
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.spacing.wall_units import Flow, FluidName, Friction, fluid_of
 from plodek.core.units import factor, length
 
@@ -19,6 +19,7 @@ class FlowStep(Step):
 
     kind: Literal["flow"] = "flow"
     stage: ClassVar[Stage] = "Check"
+    changes: ClassVar[Changes] = "names"
     verb: ClassVar[str] = "Flow"
     key: ClassVar[str] = "W"
     order: ClassVar[int] = 30

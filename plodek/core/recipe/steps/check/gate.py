@@ -10,7 +10,7 @@ from pydantic import Field
 from plodek.core.check.metric import DEFAULT_LIMITS, SAG, SAG_OF_CELL
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import Degrees
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 
 
 class GateStep(Step):
@@ -18,6 +18,7 @@ class GateStep(Step):
 
     kind: Literal["gate"] = "gate"
     stage: ClassVar[Stage] = "Check"
+    changes: ClassVar[Changes] = "names"
     verb: ClassVar[str] = "Gate"
     key: ClassVar[str] = "G"
     order: ClassVar[int] = 10

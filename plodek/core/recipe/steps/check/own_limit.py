@@ -14,7 +14,7 @@ from plodek.core.errors import BadValue, NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, Length, PatchRef, RegionRef, when
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.units import length
 
 _BY_LABEL = {metric.label: metric for metric in BY_KEY.values()}
@@ -28,6 +28,7 @@ class OwnLimitStep(Step):
 
     kind: Literal["own-limit"] = "own-limit"
     stage: ClassVar[Stage] = "Check"
+    changes: ClassVar[Changes] = "names"
     verb: ClassVar[str] = "Limit a part"
     key: ClassVar[str] = "L"
     order: ClassVar[int] = 20

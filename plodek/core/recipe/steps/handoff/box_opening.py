@@ -17,7 +17,7 @@ from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Coordinates, FaceSelector, PatchName, SideIds
 from plodek.core.recipe.places import coordinates
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.recipe.steps.blocks.cut import crossings
 from plodek.core.recipe.steps.handoff.parting import parted
 from plodek.core.recipe.steps.handoff.patch import PatchStep
@@ -29,6 +29,7 @@ class BoxOpening(Step):
 
     kind: Literal["box-opening"] = "box-opening"
     stage: ClassVar[Stage] = "Hand-off"
+    changes: ClassVar[Changes] = "blocks"
     verb: ClassVar[str] = "Opening in a box"
     key: ClassVar[str] = "B"
     order: ClassVar[int] = 22

@@ -18,7 +18,7 @@ from plodek.core.errors import NothingFound
 from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model, Patch
 from plodek.core.recipe.fields import Degrees, PatchName
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.recipe.steps.handoff.parting import parted
 from plodek.core.recipe.steps.handoff.patch import need_name
 from plodek.core.tolerances import CUT_MARGIN
@@ -34,6 +34,7 @@ class PatchesByAngle(Step):
 
     kind: Literal["patches-by-angle"] = "patches-by-angle"
     stage: ClassVar[Stage] = "Hand-off"
+    changes: ClassVar[Changes] = "blocks"
     verb: ClassVar[str] = "Patches by angle"
     key: ClassVar[str] = "A"
     order: ClassVar[int] = 25

@@ -15,7 +15,7 @@ from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import EdgeIds, FaceSelector, Numbers, SideIds, TierSelector
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.recipe.steps.blocks.cut import Cut
 from plodek.core.recipe.steps.handoff.patch import PatchStep
 
@@ -28,6 +28,7 @@ class Openings(Step):
 
     kind: Literal["openings"] = "openings"
     stage: ClassVar[Stage] = "Hand-off"
+    changes: ClassVar[Changes] = "blocks"
     verb: ClassVar[str] = "Openings"
     key: ClassVar[str] = "O"
     order: ClassVar[int] = 20

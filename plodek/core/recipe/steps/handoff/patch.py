@@ -17,7 +17,7 @@ from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model, Patch
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import FaceSelector, PatchName, Rest
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 
 #: CGNS names hold 32 characters; receiving programs stumble over blanks and signs.
 PATCH_NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,31}")
@@ -37,6 +37,7 @@ class PatchStep(Step):
 
     kind: Literal["patch"] = "patch"
     stage: ClassVar[Stage] = "Hand-off"
+    changes: ClassVar[Changes] = "names"
     verb: ClassVar[str] = "Patch"
     key: ClassVar[str] = "P"
     order: ClassVar[int] = 10

@@ -11,7 +11,7 @@ from plodek.core.errors import NothingFound
 from plodek.core.grid.window import PatchType
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import PatchName, PatchRef
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.recipe.steps.handoff.patch import need_name
 
 
@@ -20,6 +20,7 @@ class RenamePatch(Step):
 
     kind: Literal["rename-patch"] = "rename-patch"
     stage: ClassVar[Stage] = "Hand-off"
+    changes: ClassVar[Changes] = "names"
     verb: ClassVar[str] = "Rename patch"
     key: ClassVar[str] = "N"
     order: ClassVar[int] = 30

@@ -26,7 +26,7 @@ from plodek.core.recipe.fields import (
     when,
 )
 from plodek.core.recipe.places import coordinates, radius_of
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.recipe.steps.handoff.parting import all_along, changes, parted
 from plodek.core.recipe.steps.handoff.patch import PatchStep
 from plodek.core.shape.curves.curve import Curve
@@ -40,6 +40,7 @@ class RuleOpening(Step):
 
     kind: Literal["rule-opening"] = "rule-opening"
     stage: ClassVar[Stage] = "Hand-off"
+    changes: ClassVar[Changes] = "blocks"
     verb: ClassVar[str] = "Opening by rule"
     key: ClassVar[str] = "U"
     order: ClassVar[int] = 23

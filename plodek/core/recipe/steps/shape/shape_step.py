@@ -15,7 +15,7 @@ from plodek.core.errors import BadValue, Refused
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import GuideName, PlaceOf
 from plodek.core.recipe.places import place_of
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.shape.guide import Guide
 from plodek.core.shape.joined import names_in
 from plodek.core.shape.surfaces.surface import Surface
@@ -25,6 +25,7 @@ class ShapeStep(Step):
     """What all steps of the Shape stage share."""
 
     stage: ClassVar[Stage] = "Shape"
+    changes: ClassVar[Changes] = "guides"
 
     def place(self, model: Model, where: PlaceOf) -> Floats:
         """Give the place (3,) that coordinates or a guide name."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, ClassVar, Literal, Protocol, TypeAlias
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal, Protocol, TypeAlias
 
 from pydantic import Field
 
@@ -13,7 +13,7 @@ from plodek.core.model import operations
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, CornersSelector, SideSelector
-from plodek.core.recipe.step import Context, Stage, Step
+from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.smooth.settings import Parts, RunSettings
 
 Glide: TypeAlias = Annotated[
@@ -55,6 +55,9 @@ class RunStep(Step):
     """A step that runs over the grid."""
 
     stage: ClassVar[Stage] = "Smooth"
+    changes: ClassVar[Changes] = "grid"
+    if TYPE_CHECKING:  # each kind has its own field, among those of the form
+        sweeps: int
 
     def settings(self, model: Model) -> RunSettings:
         """Give what the run is asked for. Raises PlodekError where it cannot be."""

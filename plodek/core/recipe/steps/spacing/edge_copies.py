@@ -9,7 +9,6 @@ from pydantic import Field
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_spacing
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import CurveRef, EdgeSelector, On, TierSelector, when
 from plodek.core.recipe.step import Context
@@ -34,9 +33,7 @@ class Turn(SpacingStep):
     over: Literal["tier", "edges"] = Field(default="tier", title="Turn")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_spacing(model)
         tiers = [tier for tier, _ in selectors.tiers(model, self.tier, filled=True)]
-        need_open_spacing(model, *tiers)
         if self.over == "tier":
             chosen = [edge for tier in tiers for edge in tier.edges]
         else:
@@ -69,7 +66,6 @@ class Copy(SpacingStep):
     guide: CurveRef | None = Field(default=None, title="Guide", json_schema_extra=when(to="a guide"))
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_spacing(model)
         tier, named = selectors.tier(model, self.edge, filled=True)
         along = edge_of(*named)
         law = model.spacing.laws.get(along, EdgeLaw())
@@ -84,8 +80,6 @@ class Copy(SpacingStep):
                 laws[edge_of(*to)] = law if edge_of(*to) == to else law.turned()
         else:
             laws = self._along_guide(model, law, along == named, along)
-        for edge in laws:
-            need_open_spacing(model, model.tier_by_edge[edge])
         return model.with_spacing(model.spacing.with_laws(with_twins(model, laws)))
 
     def _along_guide(self, model: Model, law: EdgeLaw, plain: bool, along: Edge) -> dict[Edge, EdgeLaw]:
@@ -116,9 +110,7 @@ class Blend(SpacingStep):
     edges: EdgeSelector = Field(title="Edges that stay", description="two or more of one tier")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_spacing(model)
         tier, _ = selectors.tier(model, self.edges, filled=True)
-        need_open_spacing(model, tier)
         chosen = [edge_of(*e) for e in selectors.edges(model, self.edges, filled=True)]
         laws = blended(model.layout, tier, model.paths, model.spacing.laws, chosen)
         return model.with_spacing(model.spacing.with_laws(with_twins(model, laws)))

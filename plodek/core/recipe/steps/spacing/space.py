@@ -13,7 +13,6 @@ from pydantic.config import JsonDict
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.errors import BadValue, ImpossibleSpacing, NothingFound
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_spacing
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Degrees, EdgeSelector, Length, Table, when
 from plodek.core.recipe.step import Context
@@ -121,11 +120,9 @@ class Space(SpacingStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_spacing(model)
         spacing, laws = model.spacing, dict[Edge, EdgeLaw]()
         named_edges = [edge_of(*e) for e in selectors.edges(model, self.tier, filled=True)]
         for tier, named in selectors.tiers(model, self.tier, filled=True):
-            need_open_spacing(model, tier)
             law, cells = self._law_on(model, named)
             whole = self.over == "tier"
             chosen = list(tier.edges) if whole else [e for e in named_edges if e in tier.edges]

@@ -8,7 +8,7 @@ from typing import ClassVar
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.blocks.tiers import Tier
 from plodek.core.model.model import Model
-from plodek.core.recipe.step import Stage, Step
+from plodek.core.recipe.step import Changes, Stage, Step
 from plodek.core.spacing.edge_law import EdgeLaw
 
 
@@ -16,6 +16,7 @@ class SpacingStep(Step):
     """A step of the Spacing stage."""
 
     stage: ClassVar[Stage] = "Spacing"
+    changes: ClassVar[Changes] = "spacing"
     family: ClassVar[str] = "Edges and tiers"
     filled: ClassVar[bool] = True
 

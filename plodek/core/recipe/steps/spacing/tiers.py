@@ -9,10 +9,9 @@ from pydantic import Field
 
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_spacing
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import TierSelector
-from plodek.core.recipe.step import Context
+from plodek.core.recipe.step import Changes, Context
 from plodek.core.recipe.steps.spacing.spacing_step import SpacingStep
 from plodek.core.spacing.edge_law import MOST_CELLS
 
@@ -29,10 +28,8 @@ class Count(SpacingStep):
     cells: int = Field(title="Cells", ge=1, le=MOST_CELLS)
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_spacing(model)
         spacing = model.spacing
         for tier, _ in selectors.tiers(model, self.tier, filled=True):
-            need_open_spacing(model, tier)
             spacing = spacing.with_count(tier, self.cells)
         return model.with_spacing(spacing)
 
@@ -48,10 +45,8 @@ class Release(SpacingStep):
     tier: TierSelector = Field(title="Tier")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_spacing(model)
         counts = dict(model.spacing.counts)
         for tier, _ in selectors.tiers(model, self.tier, filled=True):
-            need_open_spacing(model, tier)
             if not any(edge in counts for edge in tier.edges):
                 what = f"{tier.label} has no count of its own"
                 raise NothingFound(what, remedy="its count is derived already")
@@ -65,6 +60,7 @@ class NameTier(SpacingStep):
     kind: Literal["name-tier"] = "name-tier"
     verb: ClassVar[str] = "Name a tier"
     key: ClassVar[str] = "A"
+    changes: ClassVar[Changes] = "names"
     order: ClassVar[int] = 30
     sentence: ClassVar[str] = "Name {tier} “{name}”"
     tier: TierSelector = Field(title="Tier")

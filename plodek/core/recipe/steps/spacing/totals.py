@@ -8,7 +8,6 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_counts
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.spacing.spacing_step import SpacingStep
 
@@ -25,7 +24,6 @@ class Budget(SpacingStep):
     cells: int = Field(title="Cells in all", ge=1, le=10**12)
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_counts(model)
         counting = replace(model.spacing.counting, budget=self.cells)
         return model.with_spacing(replace(model.spacing, counting=counting))
 
@@ -51,7 +49,6 @@ class Factor(SpacingStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_counts(model)
         divide = self.sizes_set == "first heights divided"
         thin = self.single == "kept"
         spacing = model.spacing.scaled(self.factor, model.layout.dim, divide=divide, keep_single=thin)
@@ -70,6 +67,5 @@ class Multiples(SpacingStep):
     of: Literal["1", "2", "4", "8", "16", "32"] = Field(default="2", title="Multiples of")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_counts(model)
         counting = replace(model.spacing.counting, multiple=int(self.of))
         return model.with_spacing(replace(model.spacing, counting=counting))

@@ -13,7 +13,6 @@ from plodek.core.blocks.normals import slants
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import BadValue, ImpossibleSpacing, NothingFound, PlodekError
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_spacing
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Length, SideSelector, when
 from plodek.core.recipe.step import Context
@@ -53,7 +52,6 @@ class WallLayer(SpacingStep):
     far_size: Length | None = Field(default=None, title="Far cell", json_schema_extra=when(far="size"))
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_spacing(model)
         height = self.sizes(model, self.first, "first height")
         far = None
         if self.far == "size":
@@ -74,7 +72,6 @@ class WallLayer(SpacingStep):
         spacing, laws = model.spacing, dict[Edge, EdgeLaw]()
         tiers = {model.tier_by_edge[e].label: model.tier_by_edge[e] for e in ends}
         for tier in tiers.values():
-            need_open_spacing(model, tier)
             mine = self._laws(model, tier, ends, height, far)
             spacing = spacing.with_count(tier, self.cells or self._count(model, tier, mine, ends))
             laws |= mine

@@ -9,7 +9,6 @@ from pydantic import Field
 
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_counts
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Coordinates, GuideRef, GuideRefs, Length, PatchRef, when
 from plodek.core.recipe.places import coordinates
@@ -52,7 +51,6 @@ class WantedSize(SpacingStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_counts(model)
         size = self.sizes(model, self.size, "cell size")
         return replace(model, wishes=(*model.wishes, *self._wishes(model, size)))
 

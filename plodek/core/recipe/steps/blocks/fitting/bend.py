@@ -12,7 +12,6 @@ from plodek.core.blocks.layout import edge_of
 from plodek.core.blocks.operations import bend as bending
 from plodek.core.errors import BadValue, Refused
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import (
     CornersSelector,
@@ -45,7 +44,6 @@ class Bend(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         named = selectors.edges(model, self.edges)
         layout = model.layout
         if self.how == "straight":
@@ -87,7 +85,6 @@ class Align(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         model.need_blocks()
         ids = selectors.corners(model, self.corners)
         layout = model.layout

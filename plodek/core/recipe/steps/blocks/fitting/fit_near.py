@@ -10,7 +10,6 @@ from pydantic import Field
 from plodek.core.blocks.operations.near import fit_near
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import GuideRefs, Length, Proposals
 from plodek.core.recipe.step import Context
@@ -35,7 +34,6 @@ class FitNear(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         model.need_blocks()
         names = selectors.guides(model, self.guides) if self.guides else list(model.own_guides)
         chosen = [n for n in names if n in model.own_guides]

@@ -12,7 +12,6 @@ from plodek.core.blocks.layout import Layout, Side, edge_of
 from plodek.core.blocks.operations import fit
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import EdgesOrSides, Finds, GuideRef, GuideRefs
 from plodek.core.recipe.step import Context
@@ -52,7 +51,6 @@ class Follow(BlockStep):
         return {"edges": "sides"} if is_surface else super().finds(model)
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         model, name = _followed(model, [self.guide, *selectors.guides(model, self.also)])
         guide = model.guides[name]
         if isinstance(guide, Surface):

@@ -11,7 +11,6 @@ from plodek.core.arrays import place
 from plodek.core.blocks.operations import fit
 from plodek.core.errors import BadValue, Refused
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import CornerSelector, Fraction, GuideRef, PlaceOf
 from plodek.core.recipe.places import place_of
@@ -33,7 +32,6 @@ class Pin(BlockStep):
     to: PlaceOf = Field(title="To")
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         found = selectors.corner(model, self.corner)
         xyz = place_of(model, self.to)
         if found in model.layout.driven_corners:  # a twin's corner moves with the one that drives it
@@ -63,7 +61,6 @@ class Slide(BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         found = selectors.corner(model, self.corner)
         if found in model.layout.driven_corners:
             raise Refused(

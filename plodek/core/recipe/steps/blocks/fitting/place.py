@@ -9,7 +9,6 @@ from pydantic import Field
 from plodek.core.blocks.operations import copies
 from plodek.core.budget import need
 from plodek.core.model.model import Model
-from plodek.core.model.open import need_open_blocks
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import BlockSelector, Length
 from plodek.core.recipe.moving import Moving
@@ -34,7 +33,6 @@ class Place(Moving, BlockStep):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        need_open_blocks(model)
         chosen = selectors.blocks(model, self.blocks)
         need("blocks", len(model.layout.blocks) + self.copies * len(chosen))
         one = whole = self.move_of(model)
