@@ -87,6 +87,7 @@ def schema() -> dict[str, Any]:
             "key": kind.key,
             "sentence": kind.sentence,
             "family": kind.family,
+            "changes": kind.changes,
         }
         for name, meaning in kind.meanings().items():
             told = {"widget": meaning.widget, "of": meaning.of, "unit": meaning.unit}

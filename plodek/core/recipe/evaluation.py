@@ -237,9 +237,9 @@ def _applied(
     """
     if step.changes == "spacing":
         model.need_blocks()
-    if not model.all_runs or step.changes == "grid":
+    if not model.all_runs or step.changes in ("grid", "lift"):
         return model, step.apply(model, context)
-    if step.changes in ("guides", "names"):
+    if step.changes not in ("blocks", "spacing"):
         found = step.apply(model, context)
         if not is_same_grid(model, found):
             raise Refused(

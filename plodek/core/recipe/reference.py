@@ -72,7 +72,23 @@ that is farther away than the largest block is across; where a second candidate 
 
 Lists of guides may name groups too, and all guides that begin alike: `"cone.*"`.
 An edge found by `at` without `start` runs from its end with the lower x (or y).
+
+Steps that change blocks or spacing may stand after smoothing. They work on the smoothed grid then: its blocks
+have its shape, nodes stay to the bit where the step changes nothing, and go along the grid's lines elsewhere.
+What is along a lift of a smoothed plane leaves the plane as it is. Steps that change guides stand before the
+blocks that follow these.
 """
+
+#: What is told of a kind of steps by what it changes.
+_CHANGES = {
+    "guides": "; changes guides that are there",
+    "blocks": "; changes blocks",
+    "spacing": "; changes spacing",
+    "grid": "; moves the nodes of the grid",
+    "lift": "; lifts the plane",
+    "names": "",
+    "nothing": "",
+}
 
 
 def reference() -> str:
@@ -98,7 +114,7 @@ def _kind(kind: type[Step], node: dict[str, Any]) -> str:
     return "\n".join(
         [
             f"\n## `{name}`\n",
-            f"{words} Verb **{about['verb']}**, key `{about['key']}`.\n",
+            f"{words} Verb **{about['verb']}**, key `{about['key']}`{_CHANGES[kind.changes]}.\n",
             "| field | value | default | |",
             "|---|---|---|---|",
             *rows,

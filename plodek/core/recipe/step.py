@@ -33,9 +33,9 @@ class Context:
     evaluate: Callable[[str], Model]
 
 
-#: What a step changes: guides, blocks, the spacing of blocks, the grid itself, or only what parts of it are
-#: called and how they are judged.
-Changes = Literal["guides", "blocks", "spacing", "grid", "names"]
+#: What a step changes: guides that are there, blocks, the spacing of blocks, the nodes of the grid (a run),
+#: the plane (a lift of it), what parts are called or how they are judged, or nothing: it only adds guides.
+Changes = Literal["guides", "blocks", "spacing", "grid", "lift", "names", "nothing"]
 
 _REGISTERED: list[type[Step]] = []
 

@@ -5,7 +5,7 @@ import pytest
 
 from plodek.core.build import build
 from plodek.core.check.measure import measure
-from tests.conftest import evaluated, model_of
+from tests.conftest import model_of
 
 FRAME = {"kind": "frame", "id": "f", "width": 3, "height": 2}
 TWIN = {"kind": "twin", "id": "t", "sides": {"side": "y-"}, "others": {"side": "y+"}, "shift": [0, 2]}
@@ -85,14 +85,6 @@ def test_a_smoothed_plane_is_carried_through_cuts_within_chosen_blocks():
     grid = build.build(model).grid
     assert len(grid.xyz) == 2
     assert measure(grid).volume.sum() == pytest.approx(6)
-
-
-def test_what_a_lift_has_fixed_is_refused_with_a_remedy_that_can_be_followed():
-    wedge = [FRAME, PLAIN, {"kind": "revolve", "id": "e", "angle": 90, "parts": 2}]
-    core = {"kind": "butterfly", "id": "b", "blocks": {"all": True}}
-    error = str(evaluated([*wedge, core]).error)
-    assert "take the smoothing step out" in error
-    assert evaluated([*wedge[:1], *wedge[2:], core]).error is None
 
 
 def test_a_wall_layer_stays_on_the_wall_when_a_core_takes_the_pole():

@@ -38,19 +38,19 @@ def recipes() -> dict[str, Path]:
 
 def worth_of(path: Path) -> dict[str, dict[str, float]]:
     """Give the figures of a recipe's grid after each of the three."""
-    steps, smooth = _steps(path)
+    steps, smooth = parts_of(path)
     return {
-        "filled": _figures(_model(steps, path)),
-        "smoothed": _figures(_model([*steps, smooth], path)),
-        "polished": _figures(_model([*steps, smooth, POLISH], path)),
+        "filled": _figures(model_of(steps, path)),
+        "smoothed": _figures(model_of([*steps, smooth], path)),
+        "polished": _figures(model_of([*steps, smooth, POLISH], path)),
     }
 
 
 def ends_of(path: Path) -> list[Built]:
     """Give the grids that smoothing ends at, from coarser grids and from the grid as it is."""
-    steps, smooth = _steps(path)
+    steps, smooth = parts_of(path)
     starts = ("from coarser grids", "from the grid as it is")
-    return [build(_model([*steps, smooth | {"start": start, "sweeps": 3000}], path)) for start in starts]
+    return [build(model_of([*steps, smooth | {"start": start, "sweeps": 3000}], path)) for start in starts]
 
 
 def apart(one: Grid, other: Grid) -> float:
@@ -67,17 +67,17 @@ def apart(one: Grid, other: Grid) -> float:
     return most
 
 
-def _steps(path: Path) -> tuple[list[dict[str, Any]], dict[str, Any]]:
+def parts_of(path: Path) -> tuple[list[dict[str, Any]], dict[str, Any]]:
     """Give the steps without runs, and the run that suits them: with wall control, where there is a wall."""
     steps = [step for step in json.loads(path.read_bytes())["steps"] if step["kind"] not in RUNS]
     try:
-        _model([*steps, SMOOTH], path)
+        model_of([*steps, SMOOTH], path)
     except NothingFound:
         return steps, SMOOTH | {"control": "interior control"}
     return steps, SMOOTH
 
 
-def _model(steps: list[dict[str, Any]], path: Path) -> Model:
+def model_of(steps: list[dict[str, Any]], path: Path) -> Model:
     def read(name: str) -> bytes:
         own = path.parent / name
         return own.read_bytes() if own.exists() else demo_file(name)

@@ -164,22 +164,6 @@ def test_what_was_named_before_a_cut_or_a_ring_stays_named():
     assert all(np.all(p[:, 1] == 0) for p in places)
 
 
-def test_smoothing_closes_the_plane_and_extruding_closes_smoothing():
-    late = [
-        FRAME,
-        {"kind": "smooth", "id": "s", "control": "no control"},
-        {"kind": "cut", "id": "c", "at": [1]},
-    ]
-    assert "Put this step before the smoothing" in str(evaluated(late).error)
-    lifted = [
-        FRAME,
-        {"kind": "extrude", "id": "e", "depth": 1, "cells": 2},
-        {"kind": "smooth", "id": "s", "control": "no control"},
-        {"kind": "cut", "id": "c", "by": "z", "at": [0.5]},
-    ]
-    assert "blocks of a smoothed grid cannot change" in str(evaluated(lifted).error)
-
-
 def test_cut_through_a_guide_point_and_slides_that_would_pass_a_neighbour(demo_steps):
     through = [
         {"kind": "point", "id": "q", "name": "mark", "at": [1.25, 0.4]}, FRAME,

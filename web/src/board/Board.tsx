@@ -18,7 +18,7 @@ import {
 } from "../api/queries";
 import { onlyInSpace } from "../model/looking";
 import { blended } from "../model/picture";
-import { FLAT, feetOf, RUNS } from "../model/places";
+import { groundOf, isRun } from "../model/places";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
 import type { Step } from "../model/types";
@@ -116,21 +116,21 @@ function useData(project: number): BoardData | string | Waiting {
   const draft = useDeferredValue(board.draft);
   const kind = draft && kinds?.get(draft.step.kind);
   const ready = draft && kind && complete(kind, draft.step);
-  const feet = useMemo(
-    () => (model.data ? feetOf(model.data, board.space) : FLAT),
-    [model.data, board.space],
+  const ground = useMemo(
+    () => groundOf(kinds ?? new Map(), model.data, board.space),
+    [kinds, model.data, board.space],
   );
   // A draft is tried with all that comes after it, so that its effect is that on the whole grid.
   const seen = useMemo(() => steps.slice(0, upto ?? undefined), [steps, upto]);
   const tried = useMemo(
-    () => (draft && kind && ready ? withDraft(seen, draft, kind, upto, feet) : null),
-    [draft, kind, ready, seen, upto, feet],
+    () => (draft && kind && ready ? withDraft(seen, draft, kind, upto, ground) : null),
+    [draft, kind, ready, seen, upto, ground],
   );
   // A run has no effect to be told against what is there; what it does is told, also where nothing has changed.
   const against = useMemo(
     () =>
-      draft && RUNS.has(draft.step.kind) ? seen.slice(0, placeOf(draft, seen, upto, feet)) : seen,
-    [draft, seen, upto, feet],
+      draft && isRun(kind || undefined) ? seen.slice(0, placeOf(draft, seen, upto, ground)) : seen,
+    [draft, kind, seen, upto, ground],
   );
   const preview = usePreview(project, tried, against);
   useShowFound(preview.data ?? null, model.data);
@@ -178,7 +178,9 @@ function useData(project: number): BoardData | string | Waiting {
   );
 
   // The recipe is live: a grid whose smoothing has not been run yet is smoothed without being asked.
-  const notRun = NOT_RUN.test(quality.error?.message ?? "");
+  // It may be asked for between two steps too.
+  const failing = model.data?.steps.find((step) => step.state === "error")?.error;
+  const notRun = [quality.error?.message, failing].some((why) => NOT_RUN.test(why ?? ""));
   const here = useMemo(
     () => (revision === undefined ? null : { project, revision, upto }),
     [project, revision, upto],
@@ -259,11 +261,11 @@ function useData(project: number): BoardData | string | Waiting {
     const kind = board.draft && kinds?.get(board.draft.step.kind);
     if (!board.draft || !kind || board.keeping || !mayChange()) return;
     useBoard.setState({ keeping: true });
-    const tried = withDraft(steps, board.draft, kind, board.here, feet);
+    const tried = withDraft(steps, board.draft, kind, board.here, ground);
     const whole = { base, steps: tried, upto: null, keep: true };
     ask({ project, revision: base, upto: null }, whole)
       .then((begun) => {
-        if (begun) useBoard.setState({ layer: "Cells", here: null, space: feet.inSpace });
+        if (begun) useBoard.setState({ layer: "Cells", here: null, space: ground.inSpace });
       })
       .finally(() => useBoard.setState({ keeping: false }));
   };
@@ -273,7 +275,7 @@ function useData(project: number): BoardData | string | Waiting {
     steps,
     model: model.data,
     kinds,
-    feet,
+    ground,
     quality: hasBlocks && !quality.error ? (quality.data ?? null) : null,
     filled: smoothing && !filled.error ? (filled.data ?? null) : null,
     grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? shownGrid : null,
@@ -295,10 +297,10 @@ function useData(project: number): BoardData | string | Waiting {
       const { draft, here: after, keeping } = useBoard.getState();
       const kind = draft && kinds?.get(draft.step.kind);
       if (!draft || !kind || keeping) return;
-      if (RUNS.has(draft.step.kind)) return run();
+      if (isRun(kind)) return run();
       useBoard.setState({ keeping: true });
       const added = draft.isNew;
-      const keepIt = (now: Step[]) => withDraft(now, draft, kind, after, feet);
+      const keepIt = (now: Step[]) => withDraft(now, draft, kind, after, ground);
       keepSteps(keepIt, () =>
         useBoard.setState({
           draft: null,

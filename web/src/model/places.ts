@@ -1,39 +1,30 @@
 /** Where a new step belongs in a recipe, and small changes to its steps. */
+import type { Kind } from "./schema";
 import type { Model, Step } from "./types";
 
-/** Steps that change the plane's layout or spacing: they must stand before smoothing. */
-const PLANE = new Set([
-  "frame", "block", "bring-layout", "cut", "merge", "hollow", "bring-back", "zip", "pinch", "three",
-  "ring", "butterfly", "refine", "grow", "pin", "slide", "follow", "bend", "align", "fit-near",
-  "place", "twin", "count", "space", "turn", "copy", "blend", "wall-layer", "wanted-size", "budget",
-  "factor", "multiples", "release", "name-tier",
-]); // biome-ignore format: a table reads better in rows
-
-/** Steps that change guides: they must stand before the blocks that follow these. */
-const GUIDES = new Set(["move", "rename", "leave-out", "sew"]);
-
-/** Steps that run over the grid. */
-export const RUNS: ReadonlySet<string> = new Set(["smooth", "untangle", "polish"]);
-
-/** Steps that lift the plane into space. */
-const LIFTS = new Set(["extrude", "revolve", "sweep"]);
+/** Whether a kind of steps runs over the grid. */
+export const isRun = (kind: Kind | undefined): boolean => kind?.changes === "grid";
 
 /**
- * What a lifted layout stands on: the plane's corner of each corner, its block of each block; and whether
- * what is on view, and so is meant, is the layout in space.
+ * What new steps stand on: the kinds of steps that there are; of a lifted layout the plane's corner of each
+ * corner and its block of each block; and whether what is on view, and so is meant, is the layout in space.
  */
-export interface Feet {
+export interface Ground {
+  kinds: Map<string, Kind>;
   inSpace: boolean;
   corners: Map<string, string>;
   blocks: Map<string, string>;
 }
 
-export const FLAT: Feet = { inSpace: false, corners: new Map(), blocks: new Map() };
-
-export const feetOf = (model: Model, inSpace: boolean): Feet => ({
-  inSpace,
-  corners: new Map(model.corners.flatMap(({ id, foot }) => (foot ? [[id, foot]] : []))),
-  blocks: new Map(model.blocks.flatMap(({ id, base }) => (base ? [[id, base]] : []))),
+export const groundOf = (
+  kinds: Map<string, Kind>,
+  model: Model | undefined,
+  inSpace: boolean,
+): Ground => ({
+  kinds,
+  inSpace: inSpace && model !== undefined,
+  corners: new Map((model?.corners ?? []).flatMap(({ id, foot }) => (foot ? [[id, foot]] : []))),
+  blocks: new Map((model?.blocks ?? []).flatMap(({ id, base }) => (base ? [[id, base]] : []))),
 });
 
 /** What a selector may name of a lifted layout. */
@@ -44,69 +35,93 @@ interface Named {
   side?: string;
 }
 
-const footOf = (feet: Feet, corner: string): string => feet.corners.get(corner) ?? corner;
-const feetUnder = (feet: Feet, corners: string[]): string[] => [
-  ...new Set(corners.map((corner) => footOf(feet, corner))),
+const footOf = (ground: Ground, corner: string): string => ground.corners.get(corner) ?? corner;
+const feetUnder = (ground: Ground, corners: string[]): string[] => [
+  ...new Set(corners.map((corner) => footOf(ground, corner))),
 ];
 
 /**
  * Whether a step is about the way of a lift: an edge both ends of which stand on one corner of the
  * plane, or a side at the start or the end of the way.
  */
-const alongLift = (step: Step, feet: Feet): boolean =>
+const alongLift = (step: Step, ground: Ground): boolean =>
   Object.values(step).some((value) => {
     const { edges = [], sides = [], side = "" } = (value ?? {}) as Named;
     return (
-      edges.some(([a, b]) => footOf(feet, a) === footOf(feet, b)) ||
-      sides.some((ids) => ids.length > 2 && feetUnder(feet, ids).length > 2) ||
+      edges.some(([a, b]) => footOf(ground, a) === footOf(ground, b)) ||
+      sides.some((ids) => ids.length > 2 && feetUnder(ground, ids).length > 2) ||
       side.startsWith("z")
     );
   });
 
 /** Gives a selector the plane's names for what it names of a lifted layout. */
-function inPlane(value: unknown, feet: Feet): unknown {
+function inPlane(value: unknown, ground: Ground): unknown {
   if (!value || typeof value !== "object" || Array.isArray(value)) return value;
   const { ids, edges, sides, ...rest } = value as Named;
   return {
     ...rest,
-    ...(ids && { ids: [...new Set(ids.map((id) => feet.blocks.get(id) ?? footOf(feet, id)))] }),
-    ...(edges && { edges: edges.map(([a, b]) => [footOf(feet, a), footOf(feet, b)]) }),
-    ...(sides && { sides: sides.map((corners) => feetUnder(feet, corners)) }),
+    ...(ids && { ids: [...new Set(ids.map((id) => ground.blocks.get(id) ?? footOf(ground, id)))] }),
+    ...(edges && { edges: edges.map(([a, b]) => [footOf(ground, a), footOf(ground, b)]) }),
+    ...(sides && { sides: sides.map((corners) => feetUnder(ground, corners)) }),
   };
 }
 
-const LIFTED = (other: Step) => LIFTS.has(other.kind);
-
-/** Puts a new step where it belongs, at most at `here`; before a lift it names the plane's own. */
-export function placed(steps: Step[], step: Step, here: number, feet: Feet): Step[] {
-  const at = placeFor(step, steps, here, feet);
-  const lifted = steps.slice(0, here).some(LIFTED) && !steps.slice(0, at).some(LIFTED);
-  const named = Object.entries(step).map(([field, value]) => [field, inPlane(value, feet)]);
+/**
+ * Puts a new step where it belongs, at most at `here`, or `late`: after the runs that are there, on the
+ * smoothed grid. Before a lift it names the plane's own.
+ */
+export function placed(
+  steps: Step[],
+  step: Step,
+  here: number,
+  ground: Ground,
+  late = false,
+): Step[] {
+  const at = placeFor(step, steps, here, ground, late);
+  const isLift = (other: Step) => ground.kinds.get(other.kind)?.changes === "lift";
+  const lifted = steps.slice(0, here).some(isLift) && !steps.slice(0, at).some(isLift);
+  const named = Object.entries(step).map(([field, value]) => [field, inPlane(value, ground)]);
   return inserted(steps, lifted ? (Object.fromEntries(named) as Step) : step, at);
 }
 
 /** Gives the index at which a new step goes in, at most `here`. */
-export function placeFor(step: Step, steps: Step[], here: number, feet: Feet): number {
+export function placeFor(
+  step: Step,
+  steps: Step[],
+  here: number,
+  ground: Ground,
+  late = false,
+): number {
+  const { kinds, inSpace } = ground;
   const { kind } = step;
+  const changes = (other: Step) => kinds.get(other.kind)?.changes;
   const before = (test: (step: Step, n: number) => boolean) => {
     const at = steps.findIndex(test);
     return at < 0 ? here : Math.min(at, here);
   };
+  const isRun = (other: Step) => changes(other) === "grid";
+  const isLift = (other: Step) => changes(other) === "lift";
+  const ofPlane = !inSpace && before(isLift);
   if (kind === "unit") return 0;
-  if (GUIDES.has(kind)) return before((other) => other.kind === "frame");
-  if (PLANE.has(kind)) {
-    const lift = alongLift(step, feet) ? steps.findIndex(LIFTED) : -1;
-    return before((other, n) => RUNS.has(other.kind) && n > lift);
+  if (changes(step) === "guides") return before((other) => other.kind === "frame");
+  // What is named in the end comes when all else is there.
+  const named = kinds.get(kind)?.stage === "Hand-off";
+  if (["blocks", "spacing"].includes(changes(step) ?? "") && !named) {
+    if (late) return ofPlane === false ? here : ofPlane;
+    const lift = alongLift(step, ground) ? steps.findIndex(isLift) : -1;
+    return before((other, n) => isRun(other) && n > lift);
   }
   // What is folded is untangled before anything else runs.
-  const lifted = feet.inSpace ? steps.findIndex(LIFTED) : -1;
+  const lifted = inSpace ? steps.findIndex(isLift) : -1;
   if (kind === "untangle")
-    return before(
-      (other, n) => (RUNS.has(other.kind) && n > lifted) || (!feet.inSpace && LIFTED(other)),
-    );
-  if (RUNS.has(kind) && !feet.inSpace) return before(LIFTED);
+    return before((other, n) => (isRun(other) && n > lifted) || (!inSpace && isLift(other)));
+  if (isRun(step) && ofPlane !== false) return ofPlane;
   return here;
 }
+
+/** Whether a new step could stand before the runs that are there, and after them on the smoothed grid. */
+export const couldBeLate = (step: Step, steps: Step[], here: number, ground: Ground): boolean =>
+  placeFor(step, steps, here, ground) !== placeFor(step, steps, here, ground, true);
 
 /** Makes an id for a new step: its kind and the first free number. */
 export function freshId(kind: string, steps: Step[]): string {

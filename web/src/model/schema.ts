@@ -52,6 +52,8 @@ export interface Kind {
   key: string;
   sentence: string;
   family: string;
+  /** What it changes: guides, blocks, spacing, the grid (a run), the plane (a lift), names, or nothing. */
+  changes: string;
   about: string;
   fields: Field[];
 }
@@ -78,6 +80,7 @@ interface Node {
     key: string;
     sentence: string;
     family: string;
+    changes: string;
   };
 }
 

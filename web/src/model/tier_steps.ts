@@ -1,6 +1,6 @@
 /** Changes of steps that set a tier: in the step that did so last, or by a new one. */
 
-import { type Feet, freshId, placed, removed, replaced } from "./places";
+import { freshId, type Ground, placed, removed, replaced } from "./places";
 import { edgeId, sameEdge } from "./selection";
 import type { Step, Tier } from "./types";
 
@@ -19,10 +19,10 @@ function added(
   kind: string,
   values: Record<string, unknown>,
   here: number | null,
-  feet: Feet,
+  ground: Ground,
 ): Step[] {
   const step = { kind, id: freshId(kind, steps), tier: { edges: [tier.edges[0]] }, ...values };
-  return placed(steps, step, here ?? steps.length, feet);
+  return placed(steps, step, here ?? steps.length, ground);
 }
 
 export function withCount(
@@ -30,7 +30,7 @@ export function withCount(
   tier: Tier,
   cells: number,
   here: number | null,
-  feet: Feet,
+  ground: Ground,
 ): Step[] {
   // A count may have been set since the tier was last told; one that was released since is no more.
   const last = steps.findLast((step) => SETS.has(step.kind) && isOf(step, tier));
@@ -39,15 +39,15 @@ export function withCount(
     (last?.kind === "count" ? last : undefined);
   return setter && typeof setter.cells === "number"
     ? replaced(steps, { ...setter, cells })
-    : added(steps, tier, "count", { cells }, here, feet);
+    : added(steps, tier, "count", { cells }, here, ground);
 }
 
 /** Lets a tier's count be derived again. */
-export function released(steps: Step[], tier: Tier, here: number | null, feet: Feet): Step[] {
+export function released(steps: Step[], tier: Tier, here: number | null, ground: Ground): Step[] {
   const setter = steps.find((step) => step.id === tier.count_step);
   return setter?.kind === "count"
     ? removed(steps, setter.id)
-    : added(steps, tier, "release", {}, here, feet);
+    : added(steps, tier, "release", {}, here, ground);
 }
 
 export function withName(
@@ -55,10 +55,10 @@ export function withName(
   tier: Tier,
   name: string,
   here: number | null,
-  feet: Feet,
+  ground: Ground,
 ): Step[] {
   const setter = steps.find((step) => step.id === tier.name_step);
   return setter
     ? replaced(steps, { ...setter, name })
-    : added(steps, tier, "name-tier", { name }, here, feet);
+    : added(steps, tier, "name-tier", { name }, here, ground);
 }

@@ -1,7 +1,7 @@
 import { createContext, useContext } from "react";
 import type { Change, LengthUnit } from "../api/queries";
 import type { Picture } from "../model/picture";
-import type { Feet } from "../model/places";
+import type { Ground } from "../model/places";
 import type { Kind } from "../model/schema";
 import type { ShapePicture } from "../model/shape_picture";
 import type { Job, Model, Preview, Quality, RecipeState, Step } from "../model/types";
@@ -14,7 +14,7 @@ export interface BoardData {
   model: Model;
   kinds: Map<string, Kind>;
   /** What the layout stands on, after a lift. */
-  feet: Feet;
+  ground: Ground;
   quality: Quality | null;
   /** The quality of the grid as filled, where it is smoothed and that is looked at. */
   filled: Quality | null;

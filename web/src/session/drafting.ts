@@ -1,7 +1,7 @@
 /** Starting a draft: a new step with what is in hand filled in, or an old one taken up again. */
 
 import { lengthText } from "../model/numbers";
-import { type Feet, freshId, placed, placeFor, replaced } from "../model/places";
+import { freshId, type Ground, placed, placeFor, replaced } from "../model/places";
 import { type Field, GUIDING, inPlay, type Kind, plays, SELECTING } from "../model/schema";
 import { edgeId, type Selection, sameEdge, selectorOf } from "../model/selection";
 import { sizesAlong } from "../model/sizes";
@@ -85,13 +85,13 @@ function wantsSelection(field: Field, kind: Kind): boolean {
 
 /** Where a draft stands among the steps; `here` is where the recipe is looked at. */
 export const placeOf = (
-  { step, isNew }: Draft,
+  { step, isNew, late }: Draft,
   steps: Step[],
   here: number | null,
-  feet: Feet,
+  ground: Ground,
 ): number =>
   isNew
-    ? placeFor(step, steps, here ?? steps.length, feet)
+    ? placeFor(step, steps, here ?? steps.length, ground, late)
     : steps.findIndex((other) => other.id === step.id);
 
 /** Gives all steps with what plays a part of the draft; another tab may have used up its id meanwhile. */
@@ -100,14 +100,14 @@ export function withDraft(
   draft: Draft,
   kind: Kind,
   here: number | null,
-  feet: Feet,
+  ground: Ground,
 ): Step[] {
   const { isNew } = draft;
   const step = inPlay(draft.step, kind);
   if (!isNew) return replaced(steps, step);
   const taken = steps.some((other) => other.id === step.id);
   const named = taken ? { ...step, id: freshId(step.kind, steps) } : step;
-  return placed(steps, named, here ?? steps.length, feet);
+  return placed(steps, named, here ?? steps.length, ground, draft.late);
 }
 
 /** Whether all fields that must be set are. */

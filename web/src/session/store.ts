@@ -18,6 +18,8 @@ import { after, type Event, NO_RUN, type Run } from "./run";
 export interface Draft {
   step: Step;
   isNew: boolean;
+  /** Whether a new step comes after the runs that are there, and works on the smoothed grid. */
+  late?: boolean;
   /** The field that takes what is picked in the view. */
   field: string | null;
   /** The field that was asked for, and is ready for typing. */

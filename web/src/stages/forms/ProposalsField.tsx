@@ -21,9 +21,9 @@ interface Proposal {
 
 /** What a step proposes, each to take or to leave; and what found no match. */
 export function ProposalsField({ value, change }: Props) {
-  const { model, preview, steps, feet } = useBoardData();
+  const { model, preview, steps, ground } = useBoardData();
   const { draft, here, set } = useBoard((board) => board);
-  const at = draft ? placeOf(draft, steps, here, feet) : -1;
+  const at = draft ? placeOf(draft, steps, here, ground) : -1;
   const report = preview?.model.steps[at]?.report ?? [];
   const left = (value as string[] | undefined) ?? [];
   const rows = report.map((line) => line.split("\t"));

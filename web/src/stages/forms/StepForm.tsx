@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { Fragment } from "react";
-import { RUNS, removed } from "../../model/places";
+import { couldBeLate, isRun, removed } from "../../model/places";
 import { plays } from "../../model/schema";
 import { answer } from "../../session/answering";
 import { useBoardData } from "../../session/context";
@@ -16,15 +16,15 @@ import { ShapeEffect } from "./ShapeEffect";
 
 /** The form of a step, made from the schema of its kind; then what keeping it would do. */
 export function StepForm({ draft }: { draft: Draft }) {
-  const { kinds, preview, keepDraft, cancel, busy, steps, keepSteps, feet } = useBoardData();
+  const { kinds, preview, keepDraft, cancel, busy, steps, keepSteps, ground } = useBoardData();
   const set = useBoard((board) => board.set);
   const { run, here } = useBoard((board) => board);
   const kind = kinds.get(draft.step.kind);
   if (!kind) return null;
   const done = complete(kind, draft.step);
-  const runs = RUNS.has(draft.step.kind);
+  const runs = isRun(kind);
   const failed = preview?.failed ?? null;
-  const at = placeOf(draft, steps, here, feet);
+  const at = placeOf(draft, steps, here, ground);
   const own = failed === at;
   const wrong =
     preview?.error &&
@@ -61,6 +61,9 @@ export function StepForm({ draft }: { draft: Draft }) {
             )}
           </Fragment>
         ))}
+      {draft.isNew && couldBeLate(draft.step, steps, here ?? steps.length, ground) && (
+        <When late={draft.late ?? false} set={(late) => set({ draft: { ...draft, late } })} />
+      )}
       {wrong && (
         <Box mt="3">
           <Wrong>{wrong}</Wrong>
@@ -91,3 +94,25 @@ export function StepForm({ draft }: { draft: Draft }) {
     </Box>
   );
 }
+
+/** Whether a step comes before the smoothing, which then runs again, or works on what that has made. */
+function When({ late, set }: { late: boolean; set: (late: boolean) => void }) {
+  return (
+    <Box mt="3" role="radiogroup" aria-label="Where it goes">
+      <Text fontSize="12.5px" fontWeight="500" mb="1">
+        Where it goes
+      </Text>
+      {WAYS.map(([after, words]) => (
+        <Flex key={words} as="label" gap="2" align="baseline" fontSize="12.5px" cursor="pointer">
+          <input type="radio" name="when" checked={late === after} onChange={() => set(after)} />
+          {words}
+        </Flex>
+      ))}
+    </Box>
+  );
+}
+
+const WAYS = [
+  [false, "before the smoothing, which runs again"],
+  [true, "after it, on the smoothed grid"],
+] as const;

@@ -2,7 +2,7 @@ import { Box, Flex, Progress, Switch, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { onlyInSpace } from "../../model/looking";
 import { percent, short, timeText, whole } from "../../model/numbers";
-import { RUNS } from "../../model/places";
+import { isRun } from "../../model/places";
 import type { Quality, Step } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { jobOf } from "../../session/run";
@@ -211,9 +211,9 @@ const Line = ({ name, before, after }: { name: string; before: string; after: st
 
 /** The runs of the recipe as far as it is looked at, in their order. */
 function useRunSteps(): Step[] {
-  const { steps } = useBoardData();
+  const { steps, kinds } = useBoardData();
   const here = useBoard((board) => board.here);
-  return steps.slice(0, here ?? undefined).filter((step) => RUNS.has(step.kind));
+  return steps.slice(0, here ?? undefined).filter((step) => isRun(kinds.get(step.kind)));
 }
 
 /** The verbs of these runs. */

@@ -44,7 +44,7 @@ interface RowProps {
 }
 
 function Row({ tier, color, share, on }: RowProps) {
-  const { model, keepSteps, feet } = useBoardData();
+  const { model, keepSteps, ground } = useBoardData();
   const { here, set } = useBoard((board) => board);
   const [naming, setNaming] = useState(false);
   const take = () => set({ selection: { kind: "edge", ids: tier.edges.map(edgeId) } });
@@ -62,7 +62,7 @@ function Row({ tier, color, share, on }: RowProps) {
           done={(name) => {
             setNaming(false);
             if (name && name !== tier.name)
-              keepSteps((now) => withName(now, tier, name, here, feet));
+              keepSteps((now) => withName(now, tier, name, here, ground));
           }}
         />
       ) : (
@@ -118,8 +118,8 @@ function Row({ tier, color, share, on }: RowProps) {
         onClick={() =>
           keepSteps((now) =>
             tier.locked
-              ? released(now, tier, here, feet)
-              : withCount(now, tier, tier.count, here, feet),
+              ? released(now, tier, here, ground)
+              : withCount(now, tier, tier.count, here, ground),
           )
         }
       >
@@ -128,7 +128,7 @@ function Row({ tier, color, share, on }: RowProps) {
       <Count
         value={tier.count}
         label={tier.label}
-        set={(count) => keepSteps((now) => withCount(now, tier, count, here, feet))}
+        set={(count) => keepSteps((now) => withCount(now, tier, count, here, ground))}
       />
     </Flex>
   );

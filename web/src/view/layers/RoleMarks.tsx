@@ -1,6 +1,6 @@
 import { useEffect, useMemo } from "react";
 import { Color, DoubleSide } from "three";
-import { RUNS } from "../../model/places";
+import { isRun } from "../../model/places";
 import { edgeId } from "../../model/selection";
 import type { Edge, Model } from "../../model/types";
 import { useBoardData } from "../../session/context";
@@ -18,11 +18,11 @@ const DASH = 0.008;
 
 /** What the sides do in the run that is being set up: edges in the plane, faces and their rims in space. */
 export function RoleMarks({ extent }: { extent: Extent }) {
-  const { preview } = useBoardData();
+  const { preview, kinds } = useBoardData();
   const kind = useBoard((board) => board.draft?.step.kind);
   const running = useBoard((board) => underWay(board.run));
   const model = useDrawn();
-  if (!preview || running || !RUNS.has(kind ?? "")) return null;
+  if (!preview || running || !isRun(kinds.get(kind ?? ""))) return null;
   return preview.roles.map((roles) => (
     <Marked key={roles.role} roles={roles} model={model} extent={extent} />
   ));

@@ -115,7 +115,7 @@ class Extrude(BlockStep):
     kind: Literal["extrude"] = "extrude"
     verb: ClassVar[str] = "Extrude"
     key: ClassVar[str] = "E"
-    changes: ClassVar[Changes] = "grid"
+    changes: ClassVar[Changes] = "lift"
     order: ClassVar[int] = 210
     family: ClassVar[str] = "Lift and copy"
     sentence: ClassVar[str] = "Extrude by {depth} along {along} in {cells} cells, cut at {cuts}"
@@ -155,7 +155,7 @@ class Revolve(BlockStep):
     kind: Literal["revolve"] = "revolve"
     verb: ClassVar[str] = "Revolve"
     key: ClassVar[str] = "V"
-    changes: ClassVar[Changes] = "grid"
+    changes: ClassVar[Changes] = "lift"
     order: ClassVar[int] = 220
     family: ClassVar[str] = "Lift and copy"
     sentence: ClassVar[str] = "Revolve by {angle} about {along} through {at}, parts {parts}, cells {cells}"
@@ -186,7 +186,7 @@ class SweepLayout(BlockStep):
     kind: Literal["sweep"] = "sweep"
     verb: ClassVar[str] = "Sweep"
     key: ClassVar[str] = "⇧S"
-    changes: ClassVar[Changes] = "grid"
+    changes: ClassVar[Changes] = "lift"
     order: ClassVar[int] = 230
     family: ClassVar[str] = "Lift and copy"
     sentence: ClassVar[str] = (

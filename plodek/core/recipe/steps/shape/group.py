@@ -11,7 +11,7 @@ from plodek.core.errors import BadValue
 from plodek.core.model.model import Group, Model
 from plodek.core.recipe.fields import GuideName, GuideRef, GuideRefs
 from plodek.core.recipe.selectors import guides
-from plodek.core.recipe.step import Context
+from plodek.core.recipe.step import Changes, Context
 from plodek.core.recipe.steps.shape.shape_step import ShapeStep, need_unused
 
 Colour = Literal["blue", "teal", "plum", "brown", "ochre", "rust", "green", "rose", "slate", "olive"]
@@ -43,6 +43,7 @@ class RenameStep(ShapeStep):
     kind: Literal["rename"] = "rename"
     verb: ClassVar[str] = "Rename"
     key: ClassVar[str] = "N"
+    changes: ClassVar[Changes] = "guides"
     order: ClassVar[int] = 300
     family: ClassVar[str] = "Change"
     sentence: ClassVar[str] = "Rename {guide} to {to}"
@@ -71,6 +72,7 @@ class LeaveOutStep(ShapeStep):
     kind: Literal["leave-out"] = "leave-out"
     verb: ClassVar[str] = "Leave out"
     key: ClassVar[str] = "Q"
+    changes: ClassVar[Changes] = "guides"
     order: ClassVar[int] = 310
     family: ClassVar[str] = "Change"
     sentence: ClassVar[str] = "Leave out {guides}"

@@ -15,7 +15,7 @@ from plodek.core.model.model import Model
 from plodek.core.recipe.fields import GuideRefs
 from plodek.core.recipe.moving import Moving
 from plodek.core.recipe.selectors import guides
-from plodek.core.recipe.step import Context
+from plodek.core.recipe.step import Changes, Context
 from plodek.core.recipe.steps.shape.shape_step import ShapeStep, need_unused, with_guides
 from plodek.core.shape.curves.compound import MovedCurve
 from plodek.core.shape.curves.curve import Curve
@@ -32,6 +32,7 @@ class MoveStep(Moving, ShapeStep):
     kind: Literal["move"] = "move"
     verb: ClassVar[str] = "Move"
     key: ClassVar[str] = "M"
+    changes: ClassVar[Changes] = "guides"
     order: ClassVar[int] = 280
     family: ClassVar[str] = "Change"
     sentence: ClassVar[str] = "Move {guides} by {by} {shift}{angle}{scale}, copies: {copies}"

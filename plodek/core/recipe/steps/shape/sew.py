@@ -11,7 +11,7 @@ from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import Length, SurfaceRefs
 from plodek.core.recipe.selectors import guides
-from plodek.core.recipe.step import Context
+from plodek.core.recipe.step import Changes, Context
 from plodek.core.recipe.steps.shape.shape_step import ShapeStep
 from plodek.core.shape import mend
 from plodek.core.shape.surfaces.surface import Surface
@@ -23,6 +23,7 @@ class SewStep(ShapeStep):
     kind: Literal["sew"] = "sew"
     verb: ClassVar[str] = "Sew"
     key: ClassVar[str] = "Z"
+    changes: ClassVar[Changes] = "guides"
     order: ClassVar[int] = 320
     family: ClassVar[str] = "Change"
     sentence: ClassVar[str] = "Sew {guides} within {tolerance}"

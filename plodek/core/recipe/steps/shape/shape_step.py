@@ -25,7 +25,7 @@ class ShapeStep(Step):
     """What all steps of the Shape stage share."""
 
     stage: ClassVar[Stage] = "Shape"
-    changes: ClassVar[Changes] = "guides"
+    changes: ClassVar[Changes] = "nothing"
 
     def place(self, model: Model, where: PlaceOf) -> Floats:
         """Give the place (3,) that coordinates or a guide name."""
