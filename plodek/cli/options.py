@@ -15,9 +15,14 @@ from plodek.core.errors import BadFile, BadValue
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from plodek.core.build.build import Blocks
     from plodek.core.check.quality import Gate
+    from plodek.core.model.model import Model
     from plodek.core.proof.findings import Finding
+    from plodek.core.recipe.document import Recipe
     from plodek.core.recipe.evaluation import Evaluation
+    from plodek.core.recipe.files import Files
+    from plodek.core.smooth.outcome import Reached
 
 RECIPE = click.argument("recipe", type=click.Path(path_type=Path))
 VALUES = click.option(
@@ -33,8 +38,14 @@ OPTIONS = click.option(
 JSON = click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 
 
-def evaluated(recipe: Path, values: tuple[str, ...] = (), *, whole: bool = True) -> Evaluation:
-    """Evaluate a recipe file with values set; where the ``whole`` is wanted its error is raised."""
+def evaluated(
+    recipe: Path, values: tuple[str, ...] = (), *, whole: bool = True, ran: list[Reached] | None = None
+) -> Evaluation:
+    """Evaluate a recipe file with values set; where the ``whole`` is wanted its error is raised.
+
+    What runs have reached whose grid later steps work on is added to ``ran``.
+    """
+    from plodek.core.build.build import runs_of
     from plodek.core.recipe import document, evaluation
     from plodek.core.recipe.files import beside, bytes_of
     from plodek.core.recipe.parameters import with_values
@@ -43,7 +54,14 @@ def evaluated(recipe: Path, values: tuple[str, ...] = (), *, whole: bool = True)
     if wrong is not None:
         raise BadValue(f"“{wrong}” sets nothing", remedy="write --set name=value")
     read = document.read(bytes_of(recipe), recipe.name)
-    found = evaluation.Evaluator().evaluate(
+
+    def running(recipe: Recipe, files: Files, model: Model) -> Blocks:
+        runs = tuple(runs_of(model))
+        if ran is not None:
+            ran.extend(run.reached() for run in runs)
+        return runs[-1].blocks
+
+    found = evaluation.Evaluator(running=running).evaluate(
         with_values(read, dict(value.split("=", 1) for value in values)), beside(recipe)
     )
     if whole and found.error is not None:

@@ -7,6 +7,7 @@ import sys
 from dataclasses import asdict
 from importlib import resources
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -25,6 +26,9 @@ from plodek.cli.options import (
     write,
 )
 from plodek.core.errors import BadValue
+
+if TYPE_CHECKING:
+    from plodek.core.smooth.outcome import Reached
 
 
 @plodek.command()
@@ -59,7 +63,8 @@ def build(
     from plodek.core.formats.registry import fitting
     from plodek.core.proof.proof import prove_all, told_in
 
-    evaluation = evaluated(recipe, values)
+    ran: list[Reached] = []
+    evaluation = evaluated(recipe, values, ran=ran)
     model = evaluation.model
     made = built(model)
     grid = made.grid
@@ -84,7 +89,7 @@ def build(
     proofs = prove_all(done.files, done.sent) if prove else []
     if prove:
         told_in(done.report, proofs)
-    runs = [run.reached() for run in made.runs]
+    runs = [*ran, *(run.reached() for run in made.runs)]
     facts = done.facts | {"files": [str(f) for f in done.files], "runs": [asdict(run) for run in runs]}
     if prove:
         facts["proofs"] = {proof.file.name: told(proof.findings) for proof in proofs}

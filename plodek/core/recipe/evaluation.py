@@ -39,9 +39,7 @@ MOST_RECEIVED = 512 * 1024**2
 #: Gives what the runs of a recipe's model reached, for steps that work on its smoothed grid: nodes by block.
 Running: TypeAlias = Callable[[Recipe, Files, Model], Blocks]
 #: What is told of a step that does.
-_ON_SMOOTHED = (
-    "works on the smoothed grid: blocks have the shape of that now, and nodes stay where this changes nothing"
-)
+_ON_SMOOTHED = "works on the smoothed grid, whose nodes stay where it changes nothing"
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,7 @@ import { NOTHING } from "../model/selection";
 import type { Step } from "../model/types";
 import { BoardContext, type BoardData } from "../session/context";
 import { complete, newDraft, placeOf, selectingField, withDraft } from "../session/drafting";
-import { type Event, jobOf, mayBegin, overtaken, waits } from "../session/run";
+import { type Event, jobOf, mayBegin, overtaken, waits, waitsForRun } from "../session/run";
 import { resetBoard, toRun, useBoard } from "../session/store";
 import { Wrong } from "../theme/parts";
 import { View } from "../view/View";
@@ -44,7 +44,6 @@ interface Waiting {
 }
 
 const LOOK_ONLY = "This project is shared with you to look at: what you try is not kept.";
-const NOT_RUN = /smoothing has not been run/i;
 
 /** The main screen of a project. */
 export function Board({ project }: { project: number }) {
@@ -180,7 +179,7 @@ function useData(project: number): BoardData | string | Waiting {
   // The recipe is live: a grid whose smoothing has not been run yet is smoothed without being asked.
   // It may be asked for between two steps too.
   const failing = model.data?.steps.find((step) => step.state === "error")?.error;
-  const notRun = [quality.error?.message, failing].some((why) => NOT_RUN.test(why ?? ""));
+  const notRun = [quality.error?.message, failing].some((why) => waitsForRun(why));
   const here = useMemo(
     () => (revision === undefined ? null : { project, revision, upto }),
     [project, revision, upto],
@@ -216,9 +215,12 @@ function useData(project: number): BoardData | string | Waiting {
       });
       return;
     }
-    cache.invalidateQueries({ queryKey: ["grid", project] });
-    cache.invalidateQueries({ queryKey: ["quality", project] });
-    toRun(end);
+    // Steps after the run may have waited for it: what is told of them is asked for anew first.
+    cache
+      .invalidateQueries({
+        predicate: ({ queryKey: [what, whose] }) => whose === project && what !== "recipe",
+      })
+      .then(() => toRun(end));
   }, [job, isEnded, cache, project]);
 
   // The stage may have been chosen before the project was there: without a plane it shows space.
@@ -280,7 +282,7 @@ function useData(project: number): BoardData | string | Waiting {
     filled: smoothing && !filled.error ? (filled.data ?? null) : null,
     grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? shownGrid : null,
     doing: grid.isLoading ? "Filling the grid" : quality.isLoading ? "Measuring the cells" : "",
-    gridProblem: grid.error && !NOT_RUN.test(grid.error.message) ? grid.error.message : "",
+    gridProblem: grid.error && !waitsForRun(grid.error.message) ? grid.error.message : "",
     preview: tried ? (preview.data ?? null) : null,
     previewGrid: previewGrid.data && tried && wantsGrid ? previewGrid.data : null,
     shape: surfaces ? (shape.data ?? null) : null,

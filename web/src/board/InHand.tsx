@@ -96,7 +96,7 @@ const PANELS: Record<string, ReactNode> = {
   Shape: <ShapePanel />,
   Blocks: <BlocksPanel />,
   Spacing: <SpacingPanel />,
-  Smooth: <Hint>Choose Smooth to set up a run. The filled grid is where it starts from.</Hint>,
+  Smooth: <Hint>Choose Smooth to set up a run. It starts from the grid that is there.</Hint>,
   Check: <CheckPanel />,
   "Hand-off": <HandoffPanel />,
 };

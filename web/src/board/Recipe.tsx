@@ -4,6 +4,7 @@ import { moved, removed } from "../model/places";
 import { sentence } from "../model/sentences";
 import type { Step } from "../model/types";
 import { useBoardData } from "../session/context";
+import { waitsForRun } from "../session/run";
 import { useBoard } from "../session/store";
 import { useShow } from "../stages/forms/AdviceList";
 import { Empty, Heading } from "../theme/parts";
@@ -207,8 +208,13 @@ function Row({ step, index, after }: { step: Step; index: number; after: boolean
         </Box>
       </Grid>
       {state?.state === "error" && (
-        <Text color="madder" fontSize="12px" pl="24px" role="alert">
-          {state.error}
+        <Text
+          color={waitsForRun(state.error) ? "muted" : "madder"}
+          fontSize="12px"
+          pl="24px"
+          role="alert"
+        >
+          {waitsForRun(state.error) ? "waits for the smoothing" : state.error}
         </Text>
       )}
       {state?.report.map((line) => {

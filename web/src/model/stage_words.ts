@@ -32,11 +32,9 @@ export function stageWord(stage: Stage, model: Model, quality: Quality | null): 
         ? good(`${many(model.tiers.length, "tier")} · ${many(model.cells, "cell")}`)
         : empty("no tiers yet");
     case "Smooth": {
-      if (!model.smoothing) return empty("not run");
       const run = quality?.runs.at(-1);
-      return run
-        ? good(`${whole(run.sweeps)} sweeps, ${run.note || "all run"}`)
-        : empty("to be run");
+      if (run) return good(`${whole(run.sweeps)} sweeps, ${run.note || "all run"}`);
+      return empty(model.smoothing ? "to be run" : "not run");
     }
     case "Check": {
       if (!quality) return empty("no grid yet");

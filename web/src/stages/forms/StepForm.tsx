@@ -1,4 +1,4 @@
-import { Box, Flex, Text } from "@chakra-ui/react";
+import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { Fragment } from "react";
 import { couldBeLate, isRun, removed } from "../../model/places";
 import { plays } from "../../model/schema";
@@ -44,6 +44,9 @@ export function StepForm({ draft }: { draft: Draft }) {
       <Text color="muted" fontSize="12px" mb="2">
         {kind.about.split("\n")[0]}
       </Text>
+      {draft.isNew && couldBeLate(draft.step, steps, here ?? steps.length, ground) && (
+        <When late={draft.late ?? false} set={(late) => set({ draft: { ...draft, late } })} />
+      )}
       {runs && <RolesCard />}
       {kind.fields
         .filter((field) => plays(field, draft.step, kind))
@@ -61,9 +64,6 @@ export function StepForm({ draft }: { draft: Draft }) {
             )}
           </Fragment>
         ))}
-      {draft.isNew && couldBeLate(draft.step, steps, here ?? steps.length, ground) && (
-        <When late={draft.late ?? false} set={(late) => set({ draft: { ...draft, late } })} />
-      )}
       {wrong && (
         <Box mt="3">
           <Wrong>{wrong}</Wrong>
@@ -96,23 +96,19 @@ export function StepForm({ draft }: { draft: Draft }) {
 }
 
 /** Whether a step comes before the smoothing, which then runs again, or works on what that has made. */
-function When({ late, set }: { late: boolean; set: (late: boolean) => void }) {
-  return (
-    <Box mt="3" role="radiogroup" aria-label="Where it goes">
-      <Text fontSize="12.5px" fontWeight="500" mb="1">
-        Where it goes
-      </Text>
-      {WAYS.map(([after, words]) => (
-        <Flex key={words} as="label" gap="2" align="baseline" fontSize="12.5px" cursor="pointer">
-          <input type="radio" name="when" checked={late === after} onChange={() => set(after)} />
-          {words}
-        </Flex>
-      ))}
-    </Box>
-  );
-}
-
-const WAYS = [
-  [false, "before the smoothing, which runs again"],
-  [true, "after it, on the smoothed grid"],
-] as const;
+const When = ({ late, set }: { late: boolean; set: (late: boolean) => void }) => (
+  <NativeSelect.Root size="xs" mb="2">
+    <NativeSelect.Field
+      aria-label="Where it goes"
+      height="26px"
+      borderColor="rule"
+      value={String(late)}
+      onChange={(event) => set(event.target.value === "true")}
+      bg="card"
+    >
+      <option value="false">before the smoothing, which runs again</option>
+      <option value="true">after the smoothing, on its grid</option>
+    </NativeSelect.Field>
+    <NativeSelect.Indicator />
+  </NativeSelect.Root>
+);

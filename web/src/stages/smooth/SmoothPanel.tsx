@@ -118,9 +118,33 @@ function UnderWay({ told }: { told: Told }) {
 const ROWS = ["scaled_jacobian", "smallest_angle", "largest_angle", "volume_ratio"];
 
 function Reached({ quality }: { quality: Quality }) {
-  const { filled } = useBoardData();
+  const { model } = useBoardData();
   const verbs = useRunVerbs();
   const steps = useRunSteps();
+  return (
+    <Box borderTop="1px solid" borderColor="rule" pt="3">
+      {model.smoothing > 0 ? (
+        <BeforeAndAfter quality={quality} />
+      ) : (
+        <Text mb="3">Steps after the last run work on the smoothed grid.</Text>
+      )}
+      <GoOn quality={quality} />
+      {quality.runs.map((run, n) => (
+        <RunFacts
+          // biome-ignore lint/suspicious/noArrayIndexKey: runs have no other name than their order
+          key={n}
+          run={run}
+          step={steps[n]}
+          name={quality.runs.length > 1 ? `${verbs[n]}, run ${n + 1}` : "run"}
+        />
+      ))}
+    </Box>
+  );
+}
+
+/** The switch between the grid as filled and smoothed, and the worst of both. */
+function BeforeAndAfter({ quality }: { quality: Quality }) {
+  const { filled } = useBoardData();
   const share = useBoard((board) => board.share);
   const set = useBoard((board) => board.set);
   const value = (of: Quality | null, key: string) => {
@@ -128,7 +152,7 @@ function Reached({ quality }: { quality: Quality }) {
     return metric?.worst == null ? "…" : `${short(metric.worst)}${metric.unit}`;
   };
   return (
-    <Box borderTop="1px solid" borderColor="rule" pt="3">
+    <>
       <Flex justify="space-between" align="center" mb="2">
         <Text fontWeight="600">
           On view: {share === 1 ? "smoothed" : share === 0 ? "as filled" : "between the two"}
@@ -183,17 +207,7 @@ function Reached({ quality }: { quality: Quality }) {
           ))}
         </tbody>
       </Box>
-      <GoOn quality={quality} />
-      {quality.runs.map((run, n) => (
-        <RunFacts
-          // biome-ignore lint/suspicious/noArrayIndexKey: runs have no other name than their order
-          key={n}
-          run={run}
-          step={steps[n]}
-          name={quality.runs.length > 1 ? `${verbs[n]}, run ${n + 1}` : "run"}
-        />
-      ))}
-    </Box>
+    </>
   );
 }
 
