@@ -198,3 +198,28 @@ def test_an_answer_that_comes_late_stops_no_run_of_another_project(board, tmp_pa
     held[0].continue_()
     board.page.wait_for_timeout(1500)
     assert stopped == []
+
+
+def test_a_cut_goes_on_the_smoothed_grid_where_that_is_wished_and_waits_for_it(board, tmp_path):
+    page = board.page
+    uploaded(board, tmp_path, "Pipe", [*PIPE, {"kind": "smooth", "id": "s", "control": "interior control"}])
+    expect(board.stop("Smooth")).to_contain_text("settled")
+    for wish, words in (("after the smoothing, on its grid", "works on the smoothed grid"), (None, "")):
+        page.keyboard.press("Alt+2")
+        page.keyboard.press("c")
+        board.field("At").select_option("z")
+        board.field("Values").fill("0.7" if wish else "1.4")
+        if wish:
+            board.hand.get_by_label("Where it goes").select_option(label=wish)
+        else:  # what stands on that can only come after it
+            expect(board.hand.get_by_label("Where it goes")).to_have_count(0)
+        board.keep()
+        expect(board.steps.last).to_contain_text(words)
+    expect(board.stop("Blocks")).to_contain_text("15 blocks")
+    # An early value changes: the run is made again, and the cuts go on from what it gives.
+    board.steps.first.get_by_text("1", exact=True).last.click()
+    board.field("Outer radius").fill("1.5")
+    board.keep()
+    expect(board.stop("Smooth")).to_contain_text("settled")
+    expect(board.steps.nth(3)).to_contain_text("works on the smoothed grid")
+    expect(board.stop("Blocks")).to_contain_text("15 blocks")

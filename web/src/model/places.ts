@@ -6,11 +6,14 @@ import type { Model, Step } from "./types";
 export const isRun = (kind: Kind | undefined): boolean => kind?.changes === "grid";
 
 /**
- * What new steps stand on: the kinds of steps that there are; of a lifted layout the plane's corner of each
- * corner and its block of each block; and whether what is on view, and so is meant, is the layout in space.
+ * What new steps stand on: the kinds of steps that there are; how many steps could be applied, and how many
+ * runs at their end nothing works on yet; of a lifted layout the plane's corner of each corner and its block of
+ * each block; and whether what is on view, and so is meant, is the layout in space.
  */
 export interface Ground {
   kinds: Map<string, Kind>;
+  applied: number;
+  runs: number;
   inSpace: boolean;
   corners: Map<string, string>;
   blocks: Map<string, string>;
@@ -22,6 +25,8 @@ export const groundOf = (
   inSpace: boolean,
 ): Ground => ({
   kinds,
+  applied: model?.steps.filter((step) => step.state === "ok").length ?? 0,
+  runs: model?.smoothing ?? 0,
   inSpace: inSpace && model !== undefined,
   corners: new Map((model?.corners ?? []).flatMap(({ id, foot }) => (foot ? [[id, foot]] : []))),
   blocks: new Map((model?.blocks ?? []).flatMap(({ id, base }) => (base ? [[id, base]] : []))),
@@ -108,8 +113,13 @@ export function placeFor(
   const named = kinds.get(kind)?.stage === "Hand-off";
   if (["blocks", "spacing"].includes(changes(step) ?? "") && !named) {
     if (late) return ofPlane === false ? here : ofPlane;
+    // What earlier runs have given is worked on already: there is no going back before these.
+    const runs = steps.flatMap((other, n) =>
+      isRun(other) && n < Math.min(here, ground.applied) ? [n] : [],
+    );
+    const last = runs[runs.length - ground.runs - 1] ?? -1;
     const lift = alongLift(step, ground) ? steps.findIndex(isLift) : -1;
-    return before((other, n) => isRun(other) && n > lift);
+    return before((other, n) => isRun(other) && n > Math.max(lift, last));
   }
   // What is folded is untangled before anything else runs.
   const lifted = inSpace ? steps.findIndex(isLift) : -1;
