@@ -5,7 +5,7 @@ import pytest
 
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.build import build
-from plodek.core.build.walls import wall_units_of
+from plodek.core.build.walls import wall_units_of, walls_of
 from plodek.core.check.lines import Lines
 from plodek.core.check.measure import measure
 from plodek.core.check.metrics import BY_KEY, known
@@ -253,6 +253,8 @@ HEIGHT = {"kind": "own-limit", "metric": "first height", "where": "at a patch", 
         (HEIGHT | {"length": "5 mm"}, False, "first height at “bed”: 32 cells are above 0.005 m, the worst 0.01 m"),
         (HEIGHT | {"length": "12 mm"}, True, "worst 0.01 m, limit 0.012 m"),
         (OWN | {"metric": "y⁺ of the first height", "limit": 1}, False, "there is no cell that has it"),
+        (HEIGHT | {"length": "8 mm", "bound": "at least"}, True, "worst 0.01 m, limit 0.008 m"),
+        (HEIGHT | {"length": "12 mm", "bound": "at least"}, False, "32 cells are below 0.012 m, the worst 0.01 m"),
     ],
 )  # fmt: skip
 def test_a_part_is_held_against_its_own_limit(step, passed, told):
@@ -291,3 +293,25 @@ def test_a_parts_own_limit_takes_the_place_of_the_general_one_there():
 def test_limits_and_flows_that_cannot_be_are_refused_with_the_reason(step, said):
     found = evaluated(numbered([*CHANNEL, step]))
     assert said.lower() in str(found.error).lower()
+
+
+@pytest.mark.parametrize(("cells", "turn"), [(8, 0.0), (9, 90.0)])
+def test_a_corner_of_a_guide_that_no_node_is_on_is_a_row_of_the_gate(cells, turn):
+    """A step in the bed, half-way along one edge: evenly spaced nodes are on its corners, or beside them."""
+    bed = {"kind": "polyline", "name": "bed", "points": [[0, 0], [2, 0], [2, 2], [4, 2], [8, 2]]}
+    steps = [
+        bed,
+        {"kind": "block", "corners": [{"guide": "bed", "fraction": 0}, {"guide": "bed", "fraction": 0.8}, [0, 5], [6, 5]]},
+        {"kind": "follow", "guide": "bed", "edges": {"at": [2, 1]}},
+        {"kind": "count", "tier": {"at": [2, 1]}, "cells": cells},
+        {"kind": "gate", "crease": 30},
+    ]  # fmt: skip
+    model = laid(steps)
+    grid = build.filled_grid(model)
+    verdict = next(
+        v
+        for v in gate(measure(grid), model.limits, walls_of(model, grid)).verdicts
+        if v.metric.key == "crease"
+    )
+    assert verdict.worst == pytest.approx(turn, abs=0.1)
+    assert bool(verdict.missed) is (turn > 30)

@@ -107,21 +107,20 @@ def _rows(
 ) -> Iterator[tuple[Metric, float, Bools]]:
     """Give the limits that cells shall meet after a run, each with the cells (cells,) that it is for."""
     every = np.ones(cells.grid.cells, dtype=bool)
-    parts = [(one.metric, one.limit, cells_of_part(cells.grid, one.part, one.names)) for one in own]
+    parts = [(one.bound, one.limit, cells_of_part(cells.grid, one.part, one.names)) for one in own]
     free: dict[str, Bools] = {}
-    for key, _, index in parts:
-        free.setdefault(key, every.copy())[index] = False
-    asked = [(key, limit, free.get(key, every)) for key, limit in limits.items()]
-    for key, limit, index in parts:
+    for metric, _, index in parts:
+        free.setdefault(metric.key, every.copy())[index] = False
+    asked = [(BY_KEY[key], limit, free.get(key, every)) for key, limit in limits.items() if key in BY_KEY]
+    for metric, limit, index in parts:
         chosen = ~every
         chosen[index] = True
-        asked.append((key, limit, chosen))
-    for key, limit, chosen in asked:
-        if key in BY_KEY:
-            metric, values = BY_KEY[key], there(cells.of(key)[chosen])
-            if len(values):
-                missed = bool(metric.misses(values, limit).any())
-                yield metric, metric.worst(values) if missed else limit, chosen
+        asked.append((metric, limit, chosen))
+    for metric, limit, chosen in asked:
+        values = there(cells.of(metric.key)[chosen])
+        if len(values):
+            missed = bool(metric.misses(values, limit).any())
+            yield metric, metric.worst(values) if missed else limit, chosen
 
 
 def _missing(cells: CellValues, rows: Sequence[tuple[Metric, float, Bools]]) -> Bools:

@@ -1,4 +1,4 @@
-"""Creases under sides: where a surface breaks between the nodes of a side that lies on it."""
+"""Creases under sides: where a guide breaks between the nodes of a side or an edge that lies on it."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
 
 #: A surface that turns by more than this between two places as near to each other as can be has a crease.
@@ -17,11 +18,14 @@ _HALVINGS = 10
 _ALONG_RIM = 0.02
 #: So many pairs of nodes are looked at; where more of them turn by much, some of them tell.
 _MOST = 200
+#: A corner this near to a node, of the way to the next, has it; a curve is looked at so far beside a corner, of
+#: its whole length.
+_AT_NODE, _BESIDE = 1e-3, 1e-7
 
 
 @dataclass(frozen=True)
 class Crease:
-    """A break of a surface under a side: by how many degrees its normal turns there, and where."""
+    """A break of a guide under a side: by how many degrees it turns there, and where."""
 
     degrees: float
     at: Place
@@ -59,6 +63,27 @@ def crease_under(surface: Surface, nodes: Floats, normals: Floats) -> Crease | N
     if angles[worst] < LEAST:
         return None
     return Crease(float(angles[worst]), place(ends[worst].mean(axis=0)))
+
+
+def corner_under(curve: Curve, where: Floats) -> Crease | None:
+    """Find the sharpest corner of a curve between the nodes of an edge, at fractions ``where`` (n,) of it."""
+    steps = np.diff(where)
+    if curve.closed:
+        steps -= np.round(steps)
+    corners = curve.corners if curve.closed else curve.corners[1:-1]
+    ahead = (corners[:, None] - where[:-1]) * np.sign(steps)
+    if curve.closed:
+        ahead %= 1.0
+    length = np.abs(steps)
+    slack = _AT_NODE * length
+    within = np.any((ahead > slack) & (ahead < length - slack), axis=1)
+    if not np.any(within):
+        return None
+    passed = corners[within]
+    both = (curve.tangent((passed + side) % 1.0) for side in (-_BESIDE, _BESIDE))
+    turns = np.degrees(np.arccos(np.clip(np.einsum("nk,nk->n", *both), -1.0, 1.0)))
+    worst = int(np.argmax(turns))
+    return Crease(float(turns[worst]), place(curve.at(passed[worst : worst + 1])[0]))
 
 
 def _turning(normals: Floats) -> np.ndarray[tuple[int, int], np.dtype[np.int64]]:

@@ -82,8 +82,12 @@ MISFIT = Metric("misfit", "misfit to guides, of the size", "", "low", 1e-6, (0.0
 #: How far middles of faces are off such guides, over the length of the face, and over the size of the domain.
 SAG_OF_CELL = Metric("sag_of_cell", "sag on guides, of the face's length", "", "low", None, (0.0, inf))
 SAG = Metric("sag", "sag on guides, of the size", "", "low", None, (0.0, inf))
+#: By how much a guide turns within a face or an edge: at a sharp line or corner that no node is on.
+CREASE = Metric("crease", "turn of guides within a face", "°", "low", None, (0.0, 180.0))
 #: How many pairs of blocks overlap, or lie on each other without being joined: no cell's value either.
 LEAKS = Metric("leaks", "leaks", "", "low", 0.0, (0.0, inf))
+#: What is limited where that is wished, of guides and not of cells.
+OF_GUIDES = (SAG, SAG_OF_CELL, CREASE)
 DEFAULT_LIMITS: Mapping[str, float] = {
     metric.key: metric.limit for metric in (*BASIC.values(), MISFIT, LEAKS) if metric.limit is not None
 }

@@ -12,7 +12,7 @@ from plodek.core.check.groups import cells_of_part
 from plodek.core.check.kernels.spread import range_of, spread
 from plodek.core.check.limits import OwnLimit
 from plodek.core.check.measure import CellValues
-from plodek.core.check.metric import LEAKS, LENGTH, MISFIT, SAG, SAG_OF_CELL, Metric, there
+from plodek.core.check.metric import CREASE, LEAKS, LENGTH, MISFIT, SAG, SAG_OF_CELL, Metric, there
 from plodek.core.check.metrics import BY_KEY
 from plodek.core.check.walls import GuideFit, Walls
 from plodek.core.grid.grid import Grid
@@ -26,6 +26,7 @@ _OF_GUIDES: Mapping[str, tuple[Metric, Callable[[GuideFit], float]]] = {
     MISFIT.key: (MISFIT, lambda fit: fit.share),
     SAG.key: (SAG, lambda fit: fit.sag / fit.size if fit.size > 0 else 0.0),
     SAG_OF_CELL.key: (SAG_OF_CELL, lambda fit: fit.sag_share),
+    CREASE.key: (CREASE, lambda fit: fit.crease.degrees if fit.crease else 0.0),
 }
 
 
@@ -119,7 +120,7 @@ def gate(
         part = cells_of_part(cells.grid, one.part, one.names)
         free.setdefault(one.metric, np.ones(cells.grid.cells, dtype=bool))[part] = False
         values = there(cells.of(one.metric)[part])
-        verdict = _verdict(BY_KEY[one.metric], one.limit, values, unit, one.words)
+        verdict = _verdict(one.bound, one.limit, values, unit, one.words)
         verdicts.append(replace(verdict, own=True))
     general = []
     for key, limit in limits.items():

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plodek.core.arrays import Floats, Place, place
-from plodek.core.check.creases import Crease, crease_under
+from plodek.core.check.creases import Crease, corner_under, crease_under
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
 
@@ -108,6 +108,9 @@ def guide_fit(
         if creased and isinstance(guide, Surface) and len(flat) == 2:
             found = crease_under(guide, xyz.reshape(*flat, 3), across.reshape(*flat, 3))
             creases += [found] if found else []
+        elif creased and isinstance(guide, Curve):
+            corner = corner_under(guide, where)
+            creases += [corner] if corner else []
     all_off, all_sag = np.concatenate(off), np.concatenate(sag)
     return GuideFit(
         name,

@@ -1412,7 +1412,7 @@ export interface paths {
         /**
          * Look at the blocks or the spacing and suggest what would be better.
          * @description What is suggested for a plane that is smoothed later stands before the smoothing; the spacing along
-         *     a lift of it is looked at where the recipe ends.
+         *     a lift of it is looked at where the recipe ends, and so is all on a smoothed grid that steps work on.
          */
         get: {
             parameters: {

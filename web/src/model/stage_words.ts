@@ -42,7 +42,7 @@ export function stageWord(stage: Stage, model: Model, quality: Quality | null): 
       if (quality.passed) return good("gate passed");
       const leaking = quality.parts.find((one) => one.metric === "leaks")?.missed ?? 0;
       if (leaking) return wrong(many(leaking, "leak"));
-      const cells = quality.parts.filter((one) => !one.metric.startsWith("sag"));
+      const cells = quality.parts.filter((one) => !/^(sag|crease)/.test(one.metric));
       const missed = [...quality.metrics, ...cells].reduce((n, one) => n + one.missed, 0);
       return wrong(missed ? `${many(missed, "cell")} below gate` : "guides missed");
     }

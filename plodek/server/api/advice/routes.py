@@ -38,7 +38,7 @@ def get_advice(project: int, query_data: AdviceQuery) -> AdvicesOut:
     """Look at the blocks or the spacing and suggest what would be better.
 
     What is suggested for a plane that is smoothed later stands before the smoothing; the spacing along
-    a lift of it is looked at where the recipe ends.
+    a lift of it is looked at where the recipe ends, and so is all on a smoothed grid that steps work on.
     """
     return AdvicesOut(advice=advice_on(projects.get(project), query_data.upto, query_data.stage))
 
@@ -47,7 +47,10 @@ def advice_on(found: Project, upto: int | None, stage: Literal["Blocks", "Spacin
     """Give the advice on the blocks or the spacing of a project's recipe, or of its first steps."""
     steps = projects.steps_of(found)[:upto]
     stages = {kind.name_of_kind(): kind.stage for kind in kinds()}
-    smoothed = [n for n, step in enumerate(steps) if stages.get(step["kind"]) == "Smooth"]
+    runs = [n for n, step in enumerate(steps) if stages.get(step["kind"]) == "Smooth"]
+    # Runs whose grid later steps work on are past: what is suggested comes after them.
+    past = len(runs) - len(evaluated(found, steps).model.all_runs) if runs else 0
+    smoothed = runs[max(past, 0) :]
     last = [n + 1 for n, step in enumerate(steps) if stages.get(step["kind"]) in _STAGES[stage]]
     at = min(smoothed[:1] + last[-1:], default=0)
     advised = advise if stage == "Blocks" else advise_spacing

@@ -18,7 +18,7 @@ from plodek.core.budget import need
 from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
 from plodek.core.check.groups import by_block, by_blocks, by_patch, by_region
 from plodek.core.check.measure import CellValues, Summary, WallUnits
-from plodek.core.check.metric import LEAKS, LENGTH, MISFIT, SAG, SAG_OF_CELL, Metric
+from plodek.core.check.metric import LEAKS, LENGTH, MISFIT, OF_GUIDES, Metric
 from plodek.core.check.metrics import known
 from plodek.core.check.quality import Gate, cells_between, gate, histogram, worst_cells
 from plodek.core.check.tables import table
@@ -204,7 +204,7 @@ def get_quality(project: int, query_data: QualityQuery) -> QualityOut:
         parts=[
             VerdictOut(metric=v.metric.key, missed=v.missed, sentence=v.sentence)
             for v in outcome.verdicts
-            if v.own or v.metric in (LEAKS, SAG, SAG_OF_CELL)
+            if v.own or v.metric in (LEAKS, *OF_GUIDES)
         ],
     )
 

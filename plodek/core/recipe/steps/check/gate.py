@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.check.metric import DEFAULT_LIMITS, SAG, SAG_OF_CELL
+from plodek.core.check.metric import DEFAULT_LIMITS, OF_GUIDES
 from plodek.core.model.model import Model
 from plodek.core.recipe.fields import Degrees
 from plodek.core.recipe.step import Changes, Context, Stage, Step
@@ -50,6 +50,11 @@ class GateStep(Step):
     sag_of_cell: float | None = Field(
         None, title="Sag of a face at most", description="the same, as a share of the face's length"
     )
+    crease: Degrees | None = Field(
+        None,
+        title="Turn of guides within a face at most",
+        description="at sharp lines and corners of guides that no node is on",
+    )
     leaks: int | None = Field(
         0,
         title="Leaks at most",
@@ -58,5 +63,5 @@ class GateStep(Step):
     )
 
     def apply(self, model: Model, context: Context) -> Model:
-        limits = {key: getattr(self, key) for key in (*DEFAULT_LIMITS, SAG.key, SAG_OF_CELL.key)}
+        limits = {key: getattr(self, key) for key in (*DEFAULT_LIMITS, *(m.key for m in OF_GUIDES))}
         return replace(model, limits={k: v for k, v in limits.items() if v is not None})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Annotated, ClassVar, Literal, TypeAlias
 
@@ -20,6 +21,12 @@ from plodek.core.units import length
 _BY_LABEL = {metric.label: metric for metric in BY_KEY.values()}
 _LENGTHS = tuple(label for label, metric in _BY_LABEL.items() if metric.unit == LENGTH)
 _OTHERS = tuple(label for label in _BY_LABEL if label not in _LENGTHS)
+#: On which side of a bound values are better.
+_BETTER: Mapping[str, Literal["high", "low"] | None] = {
+    "where it is worse": None,
+    "at least": "high",
+    "at most": "low",
+}
 MetricLabel: TypeAlias = Annotated[str, Field(json_schema_extra={"enum": list(_BY_LABEL)})]
 
 
@@ -32,12 +39,12 @@ class OwnLimitStep(Step):
     verb: ClassVar[str] = "Limit a part"
     key: ClassVar[str] = "L"
     order: ClassVar[int] = 20
-    sentence: ClassVar[str] = "Limit {metric} to {limit} {length} {where} {patch} {region} {blocks}"
+    sentence: ClassVar[str] = "Limit {metric} to {limit} {length}, {bound}, {where} {patch} {region} {blocks}"
     metric: MetricLabel = Field(title="Metric")
     limit: float | None = Field(
         default=None,
         title="Limit",
-        description="at least, or at most, as the metric is better",
+        description="at least or at most, as the bound says",
         json_schema_extra=when(metric=_OTHERS),
     )
     length: Length | None = Field(
@@ -45,6 +52,11 @@ class OwnLimitStep(Step):
         title="Length",
         description="as limit, of a size",
         json_schema_extra=when(metric=_LENGTHS),
+    )
+    bound: Literal["where it is worse", "at least", "at most"] = Field(
+        default="where it is worse",
+        title="Bound",
+        description="on the side on which the metric is worse, or as named: two limits make a range",
     )
     where: Literal["at a patch", "in a region", "in blocks"] = Field(default="at a patch", title="Where")
     patch: PatchRef = Field(default="", title="Patch", json_schema_extra=when(where="at a patch"))
@@ -62,7 +74,7 @@ class OwnLimitStep(Step):
         super().need_effect()
 
     def apply(self, model: Model, context: Context) -> Model:
-        own = self._limit(model)
+        own = replace(self._limit(model), better=_BETTER[self.bound])
         return replace(model, own_limits=(*model.own_limits, own), known=model.facts)
 
     def _limit(self, model: Model) -> OwnLimit:
