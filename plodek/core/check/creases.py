@@ -18,7 +18,7 @@ _HALVINGS = 10
 _ALONG_RIM = 0.02
 #: So many pairs of nodes are looked at; where more of them turn by much, some of them tell.
 _MOST = 200
-#: A corner this near to a node, of the way to the next, has it; a curve is looked at so far beside a corner, of
+#: A corner this near to a node, of the way to the next, has it; a curve is looked at so far beside one, of
 #: its whole length.
 _AT_NODE, _BESIDE = 1e-3, 1e-7
 

@@ -29,7 +29,8 @@ class GuideFit:
     """The distances of sides from one guide, in the project's unit, and the node that is furthest off it.
 
     ``size`` is that of the domain; ``crease`` the worst break of the guide under a side; ``sag_share`` the
-    largest sag over the length of its face or edge.
+    largest sag over the length of its face or edge. A misfit within the tolerance that the
+    guide was ``sewn`` with is none.
     """
 
     guide: str
@@ -42,11 +43,12 @@ class GuideFit:
     size: float
     crease: Crease | None = None
     sag_share: float = 0.0
+    sewn: float = 0.0
 
     @property
     def share(self) -> float:
-        """The misfit as a share of the size of the domain."""
-        return self.misfit / self.size if self.size > 0 else 0.0
+        """The misfit, beyond what sewing leaves, as a share of the size of the domain."""
+        return max(self.misfit - self.sewn, 0.0) / self.size if self.size > 0 else 0.0
 
 
 @dataclass(frozen=True)
@@ -123,6 +125,7 @@ def guide_fit(
         size,
         max(creases, key=lambda crease: crease.degrees, default=None),
         max(shares),
+        max((guide.sewn for guide, _ in sides if isinstance(guide, Surface)), default=0.0),
     )
 
 

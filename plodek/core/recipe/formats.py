@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any, Literal
 
 #: Raised when the meaning of a recipe changes; newer ones are refused.
-FORMAT: Literal[3] = 3
+FORMAT: Literal[4] = 4
 
 _LIFTS = ("extrude", "revolve", "sweep")
 #: Format 1 named what stands above a plane corner or block by its id, a dot and a number of the way.
@@ -67,6 +67,17 @@ def _all_blocks(step: Any) -> Any:
     return found | _OF_KIND_2.get(str(step.get("kind")), {})
 
 
+def _from_3(raw: dict[str, Any]) -> dict[str, Any]:
+    """Let the new edges of rings go on being straight where nothing else is said."""
+    steps = raw.get("steps", [])
+    after = (
+        [_OF_KIND_3.get(str(s.get("kind")), {}) | s if isinstance(s, dict) else s for s in steps]
+        if isinstance(steps, list)
+        else steps
+    )
+    return raw | {"plodek": 4, "steps": after}
+
+
 def _around_all(value: Any) -> Any:
     """Rewrite what is around all blocks, however deep in a selector."""
     if isinstance(value, list):
@@ -80,5 +91,7 @@ def _around_all(value: Any) -> Any:
 _OF_BLOCKS = ("blocks", "block", "within")
 #: What steps of format 2 did that now have a choice.
 _OF_KIND_2 = {"grow": {"patches": "stay"}, "ring": {"measured": "from straight sides"}}
+#: What steps of format 3 were taken to say where they said nothing.
+_OF_KIND_3 = {"ring": {"bow": 0.0}}
 _ALL, _HOLLOW_TOO = {"all": True}, {"all": "hollow too"}
-_STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1, 2: _from_2}
+_STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1, 2: _from_2, 3: _from_3}

@@ -119,12 +119,16 @@ def sew(surfaces: Mapping[str, Surface], tolerance: float) -> Sewn:
     divided = _divided(free, tolerance)
     joined, widest = _pairs([part for parts in divided.values() for part in parts], tolerance)
     for name, surface in smooth.items():
-        borders = []
-        for piece in (p for p in pieces if p.surface == name):
-            for part in divided.get((piece.surface, piece.number), [piece]):
-                first = joined.get(_id(part), part)
-                borders.append(Border(first.key, first.curve))
-        found[name] = surface.with_borders(tuple(borders))
+        own = [
+            part
+            for piece in pieces
+            if piece.surface == name
+            for part in divided.get((piece.surface, piece.number), [piece])
+        ]
+        ones = [joined.get(_id(part), part) for part in own]
+        borders = tuple(Border(one.key, one.curve) for one in ones)
+        is_sewn = any(_id(part) in joined for part in own)
+        found[name] = surface.with_borders(borders, tolerance if is_sewn else 0.0)
     cuts = sum(len(parts) - 1 for parts in divided.values())
     return Sewn(found, cuts, len(joined) // 2, widest, welded, len(_free(_pieces(found))))
 

@@ -102,5 +102,6 @@ def _reached(paths: Mapping[Edge, EdgePath], region: Region) -> set[Edge]:
     if not paths:
         return set()
     xyz = np.concatenate([path.at(_LOOKS) for path in paths.values()])
-    inside = np.any(region.holds(xyz).reshape(len(paths), len(_LOOKS)), axis=1)
+    # What a region has of an edge is more than its end, which it may only touch.
+    inside = np.any(region.holds(xyz).reshape(len(paths), len(_LOOKS))[:, 1:-1], axis=1)
     return {edge for edge, within in zip(paths, inside.tolist(), strict=True) if within}

@@ -98,3 +98,31 @@ def test_a_layer_within_a_hollow_bend_is_refused_with_where_before_it_folds():
         raise found.error
     near = model_of(numbered([*steps[:2], steps[2] | {"distance": 0.2}]))
     assert len(near.layout.blocks) == 2
+
+
+@pytest.mark.parametrize("depth", [0.0, 1.0])
+def test_a_ring_round_a_body_is_as_far_off_it_all_along(depth):
+    """Round a circle, and a cylinder, of 0.4 its new edges are arcs of 0.6."""
+    shape = {"shape": "box", "depth": depth} if depth else {}
+    cuts = [{"kind": "cut", "by": axis, "at": [-0.2, 0.2]} for axis in "xy"]
+    body = (
+        {"kind": "cylinder", "name": "c", "base": [0, 0, 0], "radius": 0.4, "height": 1}
+        if depth
+        else {"kind": "circle", "name": "c", "centre": [0, 0], "radius": 0.4}
+    )
+    at = [0, 0, 0.5] if depth else [0, 0]
+    steps = [
+        body,
+        {"kind": "frame", "corner": [-1, -1], "width": 2, "height": 2, **shape},
+        *cuts,
+        {"kind": "hollow", "blocks": {"at": at}},
+        {"kind": "follow", "guide": "c", "edges": {"around": {"at": at}}},
+        {"kind": "ring", "blocks": {"hollow": True}, "thickness": 0.2},
+    ]
+    model = model_of(numbered(steps))
+    away = [
+        np.hypot(*edge_path(model.layout, model.guides, edge).at(S)[:, :2].T) for edge in model.layout.edges
+    ]
+    ring = [radii for radii in away if abs(radii[0] - 0.6) < 1e-9 and abs(radii[-1] - 0.6) < 1e-9]
+    assert len(ring) == (12 if depth else 4)
+    assert max(np.abs(radii - 0.6).max() for radii in ring) < 1e-9

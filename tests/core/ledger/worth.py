@@ -82,7 +82,8 @@ def model_of(steps: list[dict[str, Any]], path: Path) -> Model:
         own = path.parent / name
         return own.read_bytes() if own.exists() else demo_file(name)
 
-    found = Evaluator().evaluate(document.of({"plodek": 3, "steps": steps}), Files(read))
+    form = json.loads(path.read_bytes())["plodek"]
+    found = Evaluator().evaluate(document.of({"plodek": form, "steps": steps}), Files(read))
     if found.error is not None:
         raise found.error
     return found.model

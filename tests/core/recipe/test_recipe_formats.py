@@ -54,6 +54,15 @@ def test_steps_of_format_1_before_a_lift_may_name_what_stands_on_the_plane():
         assert found.error is None, str(found.error)
 
 
+def test_rings_of_format_3_go_on_having_straight_edges():
+    ring = {"kind": "ring", "id": "r", "blocks": {"all": True}, "thickness": 0.1}
+    bows = [
+        document.of({"plodek": form, "steps": [FRAME, ring | more]}).steps[1].bow
+        for form, more in ((3, {}), (3, {"bow": 0.5}), (FORMAT, {}))
+    ]
+    assert bows == [0.0, 0.5, None]
+
+
 def test_a_newer_format_is_refused():
     with pytest.raises(BadValue, match="plodek"):
         document.of({"plodek": FORMAT + 1, "steps": []})

@@ -4404,6 +4404,8 @@ export interface components {
             sag: number;
             /** Mean Sag */
             mean_sag: number;
+            /** Sewn */
+            sewn: number;
             /** At */
             at: number[];
             /** Missed */

@@ -198,7 +198,11 @@ def _runs_back(plane: Layout, guides: Mapping[str, Guide], motion: Motion) -> bo
         area, way, whole = area + own, way + size * gone, whole + size
     height = float(area @ way)
     if abs(height) <= 1e-6 * whole * float(np.linalg.norm(way)):
-        raise Refused("the plane would move along itself", remedy="give a direction that leaves the plane")
+        raise Refused(
+            "the plane would move along itself",
+            remedy="let the way leave the plane: another direction or axis, or a path that begins across the "
+            "plane (Move turns it)",
+        )
     return height < 0
 
 

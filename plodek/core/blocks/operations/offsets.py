@@ -9,7 +9,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.blocks.layout import Edge, Layout, Side
+from plodek.core.blocks.layout import Edge, Layout, Side, Use
 from plodek.core.blocks.normals import corner_normal
 from plodek.core.errors import BadValue, Refused
 from plodek.core.shape.curves.arc import Arc, arc_through
@@ -41,7 +41,7 @@ def corners_off(
     beside = _flat_beside(layout, guides, sides)
     found = {}
     for corner, normals in at_corner.items():
-        offset = _off(np.array(normals), distance)
+        offset = _off(np.array(normals), np.full(len(normals), distance))
         for across in beside.get(corner, ()):
             away = float(offset @ across)
             if abs(away) < _ALONG * float(np.linalg.norm(offset)):
@@ -50,9 +50,9 @@ def corners_off(
     return found
 
 
-def _off(normals: Floats, distance: float) -> Floats:
-    """Give the shortest way (…, 3) that is ``distance`` along each of some unit normals (…, n, 3)."""
-    return np.asarray(np.linalg.pinv(normals, rcond=_ONE_PLANE) @ np.full(normals.shape[-2], distance))
+def _off(normals: Floats, distances: Floats) -> Floats:
+    """Give the shortest way (…, 3) that is so far (n,) along each of some unit normals (…, n, 3)."""
+    return np.asarray(np.linalg.pinv(normals, rcond=_ONE_PLANE) @ distances)
 
 
 def _flat_beside(
@@ -74,14 +74,16 @@ def _flat_beside(
 def edges_off(
     layout: Layout,
     guides: Mapping[str, Guide],
-    sides: Sequence[Side],
+    sides: Mapping[Side, Use],
     ends: Mapping[str, Floats],
-    distance: float,
+    distances: Mapping[Side, float],
+    *,
+    leave_out: bool = False,
 ) -> dict[Edge, Curve]:
-    """Give the paths at ``distance`` off the bent edges of outer sides, between their corners' ``ends`` (3,).
+    """Give the paths off the bent edges of ``sides``, as far as their ``distances``, between ``ends`` (3,).
 
-    Of an arc it is an arc again. Raises Refused, with where, where the distance is beyond the radius to which
-    an edge is bent.
+    That is outwards of the blocks whose sides they are; of an arc it is an arc again. Raises Refused, with
+    where, where a distance is beyond the radius to which an edge is bent; or these are left out.
     """
     at_edge: dict[Edge, list[Side]] = {}
     for side in sides:
@@ -94,9 +96,15 @@ def edges_off(
             continue
         xyz = path.at(_SAMPLES)
         along = _tangents(xyz, path.directions())
-        normals = np.stack([_normals(layout, guides, side, edge, along) for side in own], axis=1)
-        offset = xyz + _off(normals, distance)
-        _need_open(xyz, offset, distance)
+        normals = np.stack([_normals(layout, guides, sides[s], edge, along) for s in own], axis=1)
+        off = np.array([distances[side] for side in own])
+        offset = xyz + _off(normals, off)
+        try:
+            _need_open(xyz, offset, float(np.abs(off).max()))
+        except Refused:
+            if leave_out:
+                continue
+            raise
         gaps = [np.asarray(ends[corner]) - offset[n] for corner, n in zip(edge, (0, -1), strict=True)]
         share = _SAMPLES[:, None]
         found[edge] = _curve_through(offset + (1 - share) * gaps[0] + share * gaps[1], along)
@@ -110,13 +118,12 @@ def _tangents(xyz: Floats, directions: tuple[Floats, Floats]) -> Floats:
     return np.asarray(found / np.linalg.norm(found, axis=1, keepdims=True))
 
 
-def _normals(layout: Layout, guides: Mapping[str, Guide], side: Side, edge: Edge, along: Floats) -> Floats:
-    """Give the unit normals (n, 3) of an outer side along one of its edges, outwards.
+def _normals(layout: Layout, guides: Mapping[str, Guide], use: Use, edge: Edge, along: Floats) -> Floats:
+    """Give the unit normals (n, 3) of a block's side along one of its edges, outwards.
 
     Between its ends it turns with the edge: as its normals at both ends do, carried along it without twist
     (Bishop 1975, Amer. Math. Monthly 82, 246), each by its share.
     """
-    use = layout.outer[side]
     first, last = (corner_normal(layout, guides, use, corner) for corner in edge)
     if layout.dim == 2:
         across = np.cross(along, [0.0, 0.0, 1.0])

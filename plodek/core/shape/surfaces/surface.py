@@ -46,6 +46,8 @@ class Surface(ABC):
     kind: str
     #: The names of the guides that an operation made it of, for sides to lie on; None for one of its own.
     made_of: tuple[str, ...] | None = None
+    #: The tolerance that its edges were sewn to others with: what is on them may be off the surface so much.
+    sewn: float = 0.0
 
     @abstractmethod
     def at(self, uv: Floats) -> Floats:
@@ -88,10 +90,11 @@ class Surface(ABC):
         """A surface without a trim of which this one is a part, where there is one."""
         return None
 
-    def with_borders(self, borders: tuple[Border, ...]) -> Surface:
-        """Give the surface with other pieces for its boundary, as sewing makes them."""
+    def with_borders(self, borders: tuple[Border, ...], sewn: float = 0.0) -> Surface:
+        """Give the surface with other pieces for its boundary, as sewing within a tolerance makes them."""
         found = copy.copy(self)
         found.__dict__["borders"] = borders
+        found.sewn = max(self.sewn, sewn)
         return found
 
     def onto(self, xyz: Floats) -> Floats:

@@ -101,6 +101,7 @@ class FitOut(Message):
     mean_misfit: float
     sag: float
     mean_sag: float
+    sewn: float
     at: Numbers
     missed: bool
     crease: CreaseOut | None

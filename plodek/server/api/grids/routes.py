@@ -307,6 +307,7 @@ def _fits(fits: Sequence[GuideFit], limit: float | None) -> list[FitOut]:
             mean_misfit=fit.mean_misfit,
             sag=fit.sag,
             mean_sag=fit.mean_sag,
+            sewn=fit.sewn,
             at=list(fit.at),
             crease=CreaseOut(degrees=fit.crease.degrees, at=list(fit.crease.at)) if fit.crease else None,
             missed=limit is not None and fit.share > limit,

@@ -40,7 +40,7 @@ export function Walls({ fits, heights }: { fits: Fit[]; heights: Heights[] }) {
               first={told(fit.misfit)}
               second={told(fit.sag)}
               bad={fit.missed}
-              title={`${fit.sides} sides; on average ${told(fit.mean_misfit)} misfit and ${told(fit.mean_sag)} sag. Click to go to the node furthest off.`}
+              title={`${fit.sides} sides; on average ${told(fit.mean_misfit)} misfit and ${told(fit.mean_sag)} sag.${fit.sewn ? ` Up to ${told(fit.sewn)}, within which it was sewn, does not count.` : ""} Click to go to the node furthest off.`}
               act={() => go(fit.at)}
             />
           ))}

@@ -12,19 +12,24 @@ from dataclasses import dataclass, field, replace
 from itertools import combinations
 from typing import Literal, TypeVar
 
+import numpy as np
+
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.layout import (
     Block,
+    Edge,
     Layout,
     Name,
     Side,
     Use,
     stable_id,
 )
+from plodek.core.blocks.operations.offsets import edges_off
 from plodek.core.blocks.operations.ring.places import Placing, thicknesses
 from plodek.core.blocks.operations.ring.shapes import carried_on, opened
 from plodek.core.blocks.soundness import check, inverted, worst_corner
 from plodek.core.errors import BadValue, PlodekError, Refused
+from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide
 
 T = TypeVar("T")
@@ -51,16 +56,17 @@ def ring(
     thickness: float | None = None,
     share: float | None = None,
     open_sides: Iterable[Side] = (),
-    bow: float = 0.0,
+    bow: float | None = 0.0,
     straight: bool = False,
 ) -> Ring:
     """Wrap the ring of one layer, ``thickness`` thick in the project's unit or by ``share``.
 
     A share inside is that of the way to the middle between two closed sides, or to the open side
     opposite; around, that of the neighbouring block. With ``bow`` the new edges take over so much of
-    the old edges' shape. Thickness is the distance from the sides as their edges run at each corner, or
-    ``straight`` from corner to corner. Raises BadValue for a thickness that is not positive or leaves no
-    room, Refused where the ring would break the layout.
+    the old edges' shape; without any they are as far off the sides as their ends all along. Thickness is
+    the distance from the sides as their edges run at each corner, or ``straight`` from corner to corner.
+    Raises BadValue for a thickness that is not positive or leaves no room, Refused where the ring would
+    break the layout.
     """
     if thickness is not None and not thickness > 0:
         raise BadValue(f"the thickness is {thickness:g}", remedy="give a thickness above 0")
@@ -89,7 +95,7 @@ def _laid(
     thickness: float | None,
     share: float | None,
     open_sides: tuple[Side, ...],
-    bow: float,
+    bow: float | None,
     *,
     straight: bool,
 ) -> Ring:
@@ -115,7 +121,12 @@ def _laid(
     placing = Placing(layout, guides, takers, closed, wanted, where, straight=straight)
     for corner, copy in copies.items():
         corners[copy] = placing.copied(corner)
-    carried = carried_on(layout, guides, corners, takers, closed, copies, bow)
+    off: dict[Edge, Curve] = {}
+    if bow is None:
+        ends = {corner: np.array(corners[copy].xyz) for corner, copy in copies.items()}
+        inwards = {side: -far for side, far in wanted.items()}
+        off = edges_off(layout, guides, closed, ends, inwards, leave_out=True)
+    carried = carried_on(layout, guides, corners, takers, closed, copies, 1.0 if bow is None else bow, off)
     lies, side_pieces = opened(layout, takers, closed, copies)
     after = replace(
         layout,

@@ -38,10 +38,12 @@ def carried_on(
     closed: dict[Side, Use],
     copies: dict[str, str],
     bow: float,
+    off: Mapping[Edge, Curve],
 ) -> Carried:
     """Find which new edge carries on each edge of the takers, and what the edges follow afterwards.
 
-    An edge of a closed side stays, and its copy may be bowed; any other is divided at its copies.
+    An edge of a closed side stays, and its copy runs ``off`` it or may be bowed; any other is divided at its
+    copies.
     """
     found = Carried(dict(layout.follows), dict(layout.bends), {}, {})
     stays = {edge for side in closed for edge in layout.rim_of(side)}
@@ -54,7 +56,11 @@ def carried_on(
             continue
         found.shares[after] = Share(edge, same=after == (a, b))
         if edge in stays:
-            shape = bowed(layout, guides, edge, corners, (a, b), bow)
+            shape = off.get(edge)
+            if shape is None:
+                shape = bowed(layout, guides, edge, corners, (a, b), bow)
+            elif after != (a, b):
+                shape = Part(shape, 1.0, 0.0)
             if shape is not None:
                 found.bends[after] = shape
             continue

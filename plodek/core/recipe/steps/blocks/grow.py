@@ -64,7 +64,8 @@ class Grow(BlockStep):
         if self.by == "along normals":
             distance = self._distance(model)
             ends = corners_off(layout, model.guides, sides, distance)
-            paths = edges_off(layout, model.guides, sides, ends, distance)
+            uses = {side: layout.outer[side] for side in sides}
+            paths = edges_off(layout, model.guides, uses, ends, dict.fromkeys(sides, distance))
         elif self.by == "along a direction":
             if self.direction is None:
                 raise BadValue("no direction is given", remedy="give a direction, such as 1, 0, 0")

@@ -66,9 +66,10 @@ class Ring(BlockStep):
         description="inside: of the way to the middle; around: of the neighbouring block",
     )
     layers: int = Field(default=1, title="Layers", ge=1, le=_MOST_LAYERS)
-    bow: float = Field(
-        default=0.0, title="Shape taken over", ge=0, le=1,
-        description="how much of the shape of the edges beside it the ring's new edges take over",
+    bow: float | None = Field(
+        default=None, title="Shape taken over", ge=0, le=1,
+        description="how much of the shape of the edges beside it the ring's new edges take over; where left "
+        "out, new edges are straight inside, and around as far off the walls all along as at corners",
     )  # fmt: skip
     measured: Literal["from walls as they run", "from straight sides"] = Field(
         default="from walls as they run",
@@ -97,7 +98,7 @@ class Ring(BlockStep):
             thickness=None if by_share else self.sizes(model, given, "thickness"),
             share=self.share if by_share else None,
             open_sides=selectors.sides(model, self.open) if self.open else [],
-            bow=self.bow,
+            bow=0.0 if self.bow is None and self.where == "inside" else self.bow,
             straight=self.measured == "from straight sides",
         )
         return in_layers(model.changed(done), done, self.id, self.layers)
