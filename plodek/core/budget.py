@@ -58,14 +58,15 @@ def variable(name: str) -> str:
 def most(name: str) -> int:
     """Give a limit: as it is set, else its default. Raises BadValue where it is set to no whole number.
 
-    Where nothing is set a grid takes half the free memory at most, and a process half the machine's.
+    Where nothing is set a grid takes half the machine's memory at most, and so does a process: not half of
+    what is free just now, for a recipe comes to the same whatever else runs.
     """
     found = whole_number(variable(name), 0)
     if found or name not in ("cells", "memory_mb"):
         return found or LIMITS[name].default
     if name == "cells":
-        return min(LIMITS[name].default, _memory("MemAvailable") // 2 // CELL_BYTES)
-    return _memory("MemTotal") // 2 // 1024**2
+        return min(LIMITS[name].default, _memory() // 2 // CELL_BYTES)
+    return _memory() // 2 // 1024**2
 
 
 def whole_number(name: str, plain: int) -> int:
@@ -107,12 +108,11 @@ def _grouped(count: float) -> str:
     return f"{count:,.0f}".replace(",", "\N{NO-BREAK SPACE}")
 
 
-def _memory(what: str) -> int:
-    """Give bytes of memory, "MemTotal" or "MemAvailable", of the machine, or its container's if less."""
+def _memory() -> int:
+    """Give bytes of memory of the machine, or its container's if less."""
     lines = (line.split() for line in Path("/proc/meminfo").read_text().splitlines())
-    found = next(int(line[1]) * 1024 for line in lines if line[0] == f"{what}:")
+    found = next(int(line[1]) * 1024 for line in lines if line[0] == "MemTotal:")
     try:
-        most, used = (int(Path(f"/sys/fs/cgroup/memory.{name}").read_text()) for name in ("max", "current"))
+        return min(found, int(Path("/sys/fs/cgroup/memory.max").read_text()))
     except (OSError, ValueError):  # no container, or one without a limit
         return found
-    return min(found, most if what == "MemTotal" else most - used)

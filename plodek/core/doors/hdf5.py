@@ -86,7 +86,7 @@ class _Taken:
                 f"it says that it holds {self._bytes // 10**6} MB up to {what}, more than a grid of "
                 f"{most('cells')} cells has",
                 where=self.name,
-                remedy=f"take fewer cells, or free memory; {variable('cells')} sets another limit",
+                remedy=f"take fewer cells; {variable('cells')} sets another limit",
             )
 
     def refused(self, what: str, words: str, remedy: str = _SAFELY) -> BadFile:
