@@ -135,6 +135,8 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
             smoothing(evaluation.applied, files, evaluation.model)
     if smoothing.reached is None:
         raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
+    if asked["keep"] and evaluation.error is not None and not watch.stopped:
+        raise evaluation.error  # of a step after the run, which could be tried with its grid alone
     key, blocks, runs = smoothing.reached
     steps = list(recipe.steps)
     cut_short = False
