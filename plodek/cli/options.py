@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,13 +16,9 @@ from plodek.core.errors import BadFile, BadValue
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from plodek.core.build.build import Blocks
     from plodek.core.check.quality import Gate
-    from plodek.core.model.model import Model
     from plodek.core.proof.findings import Finding
-    from plodek.core.recipe.document import Recipe
     from plodek.core.recipe.evaluation import Evaluation
-    from plodek.core.recipe.files import Files
     from plodek.core.smooth.outcome import Reached
 
 RECIPE = click.argument("recipe", type=click.Path(path_type=Path))
@@ -45,7 +42,6 @@ def evaluated(
 
     What runs have reached whose grid later steps work on is added to ``ran``.
     """
-    from plodek.core.build.build import runs_of
     from plodek.core.recipe import document, evaluation
     from plodek.core.recipe.files import beside, bytes_of
     from plodek.core.recipe.parameters import with_values
@@ -55,13 +51,7 @@ def evaluated(
         raise BadValue(f"“{wrong}” sets nothing", remedy="write --set name=value")
     read = document.read(bytes_of(recipe), recipe.name)
 
-    def running(recipe: Recipe, files: Files, model: Model) -> Blocks:
-        runs = tuple(runs_of(model))
-        if ran is not None:
-            ran.extend(run.reached() for run in runs)
-        return runs[-1].blocks
-
-    found = evaluation.Evaluator(running=running).evaluate(
+    found = evaluation.Evaluator(running=partial(evaluation.run_here, ran=ran)).evaluate(
         with_values(read, dict(value.split("=", 1) for value in values)), beside(recipe)
     )
     if whole and found.error is not None:

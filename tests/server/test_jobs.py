@@ -147,6 +147,23 @@ def test_a_damaged_file_of_the_cache_is_thrown_away_and_made_again(client):
     assert client.get(f"/api/projects/{at}/grid").status_code == 200
 
 
+def test_a_grid_that_was_thrown_away_is_made_again_though_the_step_after_its_run_is_known(client, monkeypatch):
+    monkeypatch.setattr("plodek.server.engine.MOST_SMOOTHED", 1)  # it lies in its file alone
+    engine = client.application.extensions["plodek"].engine
+    engine.__init__(engine.cache)
+    at = client.post("/api/projects", json={"name": "A", "demo": False}).json["id"]
+    steps = [FRAME, SMOOTH, {"kind": "cut", "id": "c", "by": "x", "at": [0.5]}]
+    client.put(f"/api/projects/{at}/recipe", json={"base": 0, "steps": steps})
+    body = {"base": 1, "steps": steps, "keep": False}
+    first = client.post(f"/api/projects/{at}/builds", json=body).json
+    assert first["state"] == "done", first
+    for path in engine.cache.glob("*.npz"):
+        path.unlink()
+    again = client.post(f"/api/projects/{at}/builds", json=body).json
+    assert (again.get("state"), again.get("result")) == ("done", first["result"]), again
+    assert list(engine.cache.glob("*.npz"))
+
+
 def test_a_file_that_takes_long_to_read_holds_up_no_other_work_and_the_other_way_round(desk):
     reading, building = desk.ask(project(), "read", {}), desk.ask(project("B"), "build", {})
     assert desk.take(WORK).id == building.id

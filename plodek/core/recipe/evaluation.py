@@ -27,6 +27,7 @@ from plodek.core.recipe.doubting import doubts_of
 from plodek.core.recipe.files import Files
 from plodek.core.recipe.formats import FORMAT
 from plodek.core.recipe.step import Context, Step
+from plodek.core.smooth.outcome import Reached
 
 #: How many recipes may bring each other in, one within the other.
 _DEEPEST = 8
@@ -64,6 +65,11 @@ class Evaluation:
     def applied(self) -> Recipe:
         """The recipe of the steps that could be applied."""
         return self.recipe.upto(len(self.models))
+
+    @property
+    def last_run(self) -> int | None:
+        """The index of the last model whose grid is a smoothed one; steps after it may work on that grid."""
+        return max((n for n, model in enumerate(self.models) if model.all_runs), default=None)
 
     def before(self, number: int) -> Model:
         """Give the model that a step was applied to."""
@@ -206,10 +212,12 @@ class Evaluator:
             self._models.popitem()
 
 
-def run_here(recipe: Recipe, files: Files, model: Model) -> Blocks:
-    """Run what a model asks for, here and now."""
-    *_, last = runs_of(model)
-    return last.blocks
+def run_here(recipe: Recipe, files: Files, model: Model, ran: list[Reached] | None = None) -> Blocks:
+    """Run what a model asks for, here and now; what the runs reached is added to ``ran``."""
+    runs = tuple(runs_of(model))
+    if ran is not None:
+        ran.extend(run.reached() for run in runs)
+    return runs[-1].blocks
 
 
 @dataclass

@@ -130,9 +130,12 @@ def _build(engine: Engine, job: Job) -> tuple[str, dict[str, Any]]:
     watch = _Watch(engine, job, [step.sweeps for step in part.steps if isinstance(step, RunStep)])
     smoothing = _Smoothing(engine, watch)
     evaluation = engine.evaluate(part, files, smoothing)
+    # The last runs are asked for here, whether or not steps after them have: what these found may be kept
+    # from before, and the grid itself be gone.
+    last = evaluation.last_run
     with suppress(Halted):
-        if evaluation.model.all_runs and not watch.stopped:
-            smoothing(evaluation.applied, files, evaluation.model)
+        if last is not None and not watch.stopped:
+            smoothing(part.upto(last + 1), files, evaluation.models[last])
     if smoothing.reached is None:
         raise evaluation.error or NotReady("there is nothing to smooth", remedy="add a smoothing step")
     if asked["keep"] and evaluation.error is not None and not watch.stopped:

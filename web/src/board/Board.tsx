@@ -21,7 +21,7 @@ import { blended } from "../model/picture";
 import { groundOf, isRun } from "../model/places";
 import { SELECTING } from "../model/schema";
 import { NOTHING } from "../model/selection";
-import type { Step } from "../model/types";
+import type { Model, Step } from "../model/types";
 import { BoardContext, type BoardData } from "../session/context";
 import { complete, newDraft, placeOf, selectingField, withDraft } from "../session/drafting";
 import { type Event, jobOf, mayBegin, overtaken, waits, waitsForRun } from "../session/run";
@@ -215,12 +215,18 @@ function useData(project: number): BoardData | string | Waiting {
       });
       return;
     }
-    // Steps after the run may have waited for it: what is told of them is asked for anew first.
-    cache
-      .invalidateQueries({
-        predicate: ({ queryKey: [what, whose] }) => whose === project && what !== "recipe",
-      })
-      .then(() => toRun(end));
+    // Steps that waited for the run change the model, and with it all that is told of it. The run ends
+    // when the new model is there: by the old one it would begin again.
+    const models = cache.getQueriesData<Model>({ queryKey: ["model", project] });
+    const waited = models.some(([, known]) => known?.steps.some((step) => waitsForRun(step.error)));
+    cache.invalidateQueries({
+      predicate: ({ queryKey: [what, whose] }) =>
+        whose === project &&
+        (what === "grid" || what === "quality" || (waited && what !== "recipe")),
+    });
+    const still = { queryKey: ["model", project] };
+    if (waited) cache.invalidateQueries(still, { cancelRefetch: false }).then(() => toRun(end));
+    else toRun(end);
   }, [job, isEnded, cache, project]);
 
   // The stage may have been chosen before the project was there: without a plane it shows space.

@@ -59,7 +59,7 @@ def ask_build(project: int, json_data: BuildIn) -> JobOut:
     waits = isinstance(evaluation.error, NotRun)  # for a run between its steps
     if json_data.keep and evaluation.error is not None and not waits:
         raise evaluation.error
-    if not waits and not evaluation.model.all_runs:
+    if not waits and evaluation.last_run is None:
         raise NotReady("there is nothing to smooth", remedy="add a smoothing step")
     key = engine().smoothed_key(evaluation.applied.upto(json_data.upto), files_of(found))
     asked = json_data.model_dump()
