@@ -147,7 +147,9 @@ def test_a_damaged_file_of_the_cache_is_thrown_away_and_made_again(client):
     assert client.get(f"/api/projects/{at}/grid").status_code == 200
 
 
-def test_a_grid_that_was_thrown_away_is_made_again_though_the_step_after_its_run_is_known(client, monkeypatch):
+def test_a_grid_that_was_thrown_away_is_made_again_though_the_step_after_its_run_is_known(
+    client, monkeypatch
+):
     monkeypatch.setattr("plodek.server.engine.MOST_SMOOTHED", 1)  # it lies in its file alone
     engine = client.application.extensions["plodek"].engine
     engine.__init__(engine.cache)

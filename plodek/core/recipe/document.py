@@ -48,7 +48,7 @@ AnyStep: TypeAlias = Annotated[SerializeAsAny[Step], PlainValidator(_by_kind)]
 class Recipe(Strict):
     """A recipe as it stands in a file."""
 
-    plodek: Literal[4] = FORMAT
+    plodek: Literal[5] = FORMAT
     name: str = Field(default="", max_length=120)
     #: Names under which values are set from outside, each for one field of a step or several:
     #: "profile": "vane.digits", "depth": ["lift.depth", "lid.value"].

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any, Literal
 
 #: Raised when the meaning of a recipe changes; newer ones are refused.
-FORMAT: Literal[4] = 4
+FORMAT: Literal[5] = 5
 
 _LIFTS = ("extrude", "revolve", "sweep")
 #: Format 1 named what stands above a plane corner or block by its id, a dot and a number of the way.
@@ -78,6 +78,19 @@ def _from_3(raw: dict[str, Any]) -> dict[str, Any]:
     return raw | {"plodek": 4, "steps": after}
 
 
+def _from_4(raw: dict[str, Any]) -> dict[str, Any]:
+    """Let layers along normals go on being mitred at convex corners."""
+    steps = raw.get("steps", [])
+    after = [_mitred(s) for s in steps] if isinstance(steps, list) else steps
+    return raw | {"plodek": 5, "steps": after}
+
+
+def _mitred(step: Any) -> Any:
+    """Rewrite a step of format 4."""
+    along = isinstance(step, dict) and step.get("kind") == "grow" and step.get("by", _NORMALS) == _NORMALS
+    return {"convex": "mitre"} | step if along else step
+
+
 def _around_all(value: Any) -> Any:
     """Rewrite what is around all blocks, however deep in a selector."""
     if isinstance(value, list):
@@ -93,5 +106,11 @@ _OF_BLOCKS = ("blocks", "block", "within")
 _OF_KIND_2 = {"grow": {"patches": "stay"}, "ring": {"measured": "from straight sides"}}
 #: What steps of format 3 were taken to say where they said nothing.
 _OF_KIND_3 = {"ring": {"bow": 0.0}}
+_NORMALS = "along normals"
 _ALL, _HOLLOW_TOO = {"all": True}, {"all": "hollow too"}
-_STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_1, 2: _from_2, 3: _from_3}
+_STEPS: dict[Any, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: _from_1,
+    2: _from_2,
+    3: _from_3,
+    4: _from_4,
+}

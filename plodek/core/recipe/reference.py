@@ -9,6 +9,7 @@ from typing import Any
 
 from plodek.core.recipe.document import schema
 from plodek.core.recipe.fields import Meaning
+from plodek.core.recipe.formats import FORMAT
 from plodek.core.recipe.step import STAGES, Step, kinds
 
 _HEAD = """# Recipe reference
@@ -19,7 +20,7 @@ A recipe is a JSON file:
 
 ```json
 {
-  "plodek": 3,
+  "plodek": {format},
   "name": "Intake pier",
   "parameters": {"width": "f.width", "ends": ["f.width", "f.height"]},
   "steps": [{"kind": "frame", "id": "f", "width": 9, "height": "5 m"}]
@@ -30,8 +31,8 @@ Steps are applied in order. Every step has a `kind` and an `id` of its own (lett
 which names what it makes for good. Lengths are numbers in the project's unit, or text with a unit
 (`"6 mm"`; m, cm, mm, in, ft). Places are `[x, y]` or `[x, y, z]`.
 
-`plodek` is the format of the recipe: 3 now. An older recipe is brought up to it when it is read; a newer one
-is refused. `parameters` gives names of your own to fields of steps, to one or to several at once;
+`plodek` is the format of the recipe: {format} now. An older recipe is brought up to it when it is read; a
+newer one is refused. `parameters` gives names of your own to fields of steps, to one or to several at once;
 `plodek build --set width=12` sets them. `plodek explain` tells what each step's rules found.
 
 ## How steps name corners, edges, blocks and faces
@@ -94,7 +95,7 @@ _CHANGES = {
 def reference() -> str:
     """Give the reference as Markdown, by stage."""
     defs = schema()["$defs"]
-    parts = [_HEAD]
+    parts = [_HEAD.replace("{format}", str(FORMAT))]
     for stage in STAGES:
         of_stage = [kind for kind in kinds() if kind.stage == stage]
         parts += [f"\n# {stage}\n"] if of_stage else []

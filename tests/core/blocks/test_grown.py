@@ -2,9 +2,17 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from plodek.core.blocks.edge_path import edge_path
-from plodek.core.errors import PlodekError
+from plodek.core.blocks.layout import Block, Corner, Layout
+from plodek.core.blocks.operations.grow import grow
+from plodek.core.blocks.operations.layer import offset
+from plodek.core.build.build import filled_grid
+from plodek.core.check.measure import measure
+from plodek.core.errors import PlodekError, Refused
+from plodek.core.model.model import Model
 from tests.conftest import evaluated, model_of, numbered
 
 S = np.linspace(0.0, 1.0, 41)
@@ -98,6 +106,66 @@ def test_a_layer_within_a_hollow_bend_is_refused_with_where_before_it_folds():
         raise found.error
     near = model_of(numbered([*steps[:2], steps[2] | {"distance": 0.2}]))
     assert len(near.layout.blocks) == 2
+
+
+@settings(deadline=None, max_examples=60)
+@given(st.sets(st.tuples(*[st.integers(0, 2)] * 3), min_size=1, max_size=8), st.sampled_from([2, 3]))
+def test_layers_round_any_pile_of_cubes_cover_what_mitred_ones_do(cubes, dim):
+    """At convex corners go round, elsewhere meet in the middle: always the same space, and less skewed."""
+    cubes = sorted({cube[:dim] for cube in cubes})
+    corners = {"-".join(map(str, at)): at for at in np.ndindex(*[4] * dim)}
+    own = {
+        cube: tuple("-".join(str(c + (n >> a & 1)) for a, c in enumerate(cube)) for n in range(1 << dim))
+        for cube in cubes
+    }
+    layout = Layout(
+        dim,
+        {name: Corner((*map(float, at), 0.0)[:3]) for name, at in corners.items()},
+        {str(cube): Block(names) for cube, names in own.items()},
+    ).tidied()
+    sides = list(layout.outer)
+    try:
+        mitred, around = (
+            grow("g", layout, {}, sides, offset("g", layout, {}, sides, 0.2, round_corners=wished))
+            for wished in (False, True)
+        )
+    except Refused:
+        with pytest.raises(Refused):  # cubes that touch in a corner or an edge: the layers meet there
+            grow("g", layout, {}, sides, offset("g", layout, {}, sides, 0.2, round_corners=False))
+        return
+    one, other = (measure(filled_grid(Model(layout=made.layout))) for made in (mitred, around))
+    assert other.volume.sum() == pytest.approx(one.volume.sum(), rel=1e-12), cubes
+    assert len(around.layout.blocks) > len(mitred.layout.blocks)
+    assert not other.folded.any()
+    assert bool(other.leaks) == bool(one.leaks)
+
+
+def test_what_has_grown_round_a_corner_belongs_to_the_patches_on_both_sides_of_it():
+    """Round a box on its floor: 5 sides, 8 edges and 4 corners, whose layer has the box's own offset."""
+    faces = [
+        {"kind": "patch", "name": n, "type": "wall", "faces": {"side": s}}
+        for n, s in (("top", "z+"), ("east", "x+"))
+    ]
+    box = {"kind": "frame", "shape": "box", "width": 2, "height": 2, "depth": 1}
+    sides = {"each": [[2, 1, 0.5], [0, 1, 0.5], [1, 2, 0.5], [1, 0, 0.5], [1, 1, 1]]}
+    grow = {"kind": "grow", "sides": sides, "by": "along normals", "distance": 0.5}
+    model = model_of(numbered([box, *faces, grow]))
+    assert len(model.layout.blocks) == 1 + 5 + 8 + 4
+    for patch, axis, value, area in (("top", 2, 1.5, 9.0), ("east", 0, 2.5, 4.5)):
+        own = [side for side, owner in model.patch_of.items() if owner.name == patch]
+        xyz = np.array([model.layout.places(side) for side in own])
+        assert np.all(xyz[..., axis] == value)
+        assert np.prod(np.ptp(xyz, axis=1)[:, [a for a in range(3) if a != axis]], axis=1).sum() == area
+
+
+@pytest.mark.parametrize(("turn", "blocks"), [(40, 3), (59, 3), (61, 4), (149, 4), (151, 3)])
+def test_a_block_goes_round_a_corner_where_it_is_less_skewed_than_two_that_are_mitred(turn, blocks):
+    way = np.pi - np.radians(turn)
+    other, far = ([size * np.cos(a), -size * np.sin(a)] for size, a in ((1.0, way), (2.0, way / 2)))
+    sides = {"each": [[0.5, 0], [other[0] / 2, other[1] / 2]]}
+    grow = {"kind": "grow", "sides": sides, "by": "along normals", "distance": 0.1}
+    block = {"kind": "block", "corners": [other, far, [0, 0], [1, 0]]}
+    assert len(model_of(numbered([block, grow])).layout.blocks) == blocks
 
 
 @pytest.mark.parametrize("depth", [0.0, 1.0])

@@ -57,7 +57,7 @@ def blocks_and_volume(steps):
         ([BOX, {"kind": "ring", "id": "r", "blocks": ALL, "where": "inside", "thickness": 0.2, "open": {"side": "z-"}}], 6, 1.0),
         ([FRAME, {"kind": "grow", "id": "g", "sides": {"side": "x+"}, "distance": 1}], 2, 3.0),
         ([FRAME, {"kind": "grow", "id": "g", "sides": {"side": "y+"}, "by": "up to a plane", "plane": "y", "value": 3}], 2, 6.0),
-        ([BOX, {"kind": "grow", "id": "g", "sides": {"each": [[1, 0.5, 0.5], [0.5, 1, 0.5]]}, "distance": 1}], 3, None),
+        ([BOX, {"kind": "grow", "id": "g", "sides": {"each": [[1, 0.5, 0.5], [0.5, 1, 0.5]]}, "distance": 1}], 4, 4.0),
         ([FRAME, {"kind": "place", "id": "p", "blocks": ALL, "by": "mirror", "at": [2, 0, 0], "along": [1, 0, 0]}], 2, 4.0),
         ([BOX, {"kind": "place", "id": "p", "blocks": ALL, "shift": [0, 0, 1], "copies": 3}], 4, 4.0),
         ([FRAME, {"kind": "place", "id": "p", "blocks": ALL, "by": "turn", "angle": 30, "copies": 0}], 1, 2.0),

@@ -97,6 +97,14 @@ def test_a_parameter_sets_all_fields_that_it_names():
     assert document.of(json.loads(json.dumps(done.document()))).parameters == recipe.parameters
 
 
+def test_layers_of_format_4_go_on_being_mitred_at_convex_corners():
+    grow = {"kind": "grow", "id": "g", "sides": {"all": True}, "distance": 0.1}
+    away = grow | {"by": "along a direction", "direction": [1, 0, 0]}
+    old, new = (document.of({"plodek": form, "steps": [FRAME, grow]}).steps[1] for form in (4, FORMAT))
+    assert (old.convex, new.convex) == ("mitre", "go round")
+    assert document.of({"plodek": 4, "steps": [FRAME, away]}).steps[1].convex == new.convex
+
+
 def test_tables_take_lengths_and_give_the_count_from_them():
     tier = {"at": [2, 0], "start": [0, 0]}
     steps = [

@@ -24,30 +24,37 @@ _ONE_PLANE = 0.15
 _SAMPLES, _ROUND = np.linspace(0.0, 1.0, 65), 1e-9
 #: A side beside what grows goes on in its own line or plane where the normal is in it within this sine.
 _ALONG = 1e-3
+#: A place is off all sides at a corner where it misses no distance by more than this share of it.
+_KEPT = 0.3
 
 
-def corners_off(
-    layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side], distance: float
-) -> dict[str, Floats]:
-    """Give where the corners of outer sides go: ``distance`` off every one of the sides that meet there.
+def corner_off(
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    corner: str,
+    sides: Sequence[Side],
+    distance: float,
+    beside: Sequence[Floats] = (),
+) -> Floats:
+    """Give the place (3,) that is ``distance`` off every one of some outer sides at a corner.
 
-    Corners on straight lines, or flat sides, that go on squarely from there stay on these: those of symmetry.
+    It stays in the planes whose unit normals ``beside`` gives, where the way is all but in them: those of
+    straight lines or flat sides that go on squarely from there, as of symmetry. Raises Refused, with where,
+    where there is no such place: sides turn right back there, or touch in the corner alone.
     """
-    at_corner: dict[str, list[Floats]] = {}
-    for side in sides:
-        for corner in dict.fromkeys(side):
-            normal = corner_normal(layout, guides, layout.outer[side], corner)
-            at_corner.setdefault(corner, []).append(normal)
-    beside = _flat_beside(layout, guides, sides)
-    found = {}
-    for corner, normals in at_corner.items():
-        offset = _off(np.array(normals), np.full(len(normals), distance))
-        for across in beside.get(corner, ()):
-            away = float(offset @ across)
-            if abs(away) < _ALONG * float(np.linalg.norm(offset)):
-                offset = offset - away * across
-        found[corner] = layout.places([corner])[0] + offset
-    return found
+    normals = np.array([corner_normal(layout, guides, layout.outer[side], corner) for side in sides])
+    offset = _off(normals, np.full(len(normals), distance))
+    if np.abs(normals @ offset - distance).max() > _KEPT * distance:
+        raise Refused(
+            f"no place is {distance:.4g} off all sides at ({_told(layout.places([corner])[0])}): they turn "
+            "right back there, or touch in that corner alone",
+            remedy="grow the sides there one after the other",
+        )
+    for across in beside:
+        away = float(offset @ across)
+        if abs(away) < _ALONG * float(np.linalg.norm(offset)):
+            offset = offset - away * across
+    return np.asarray(layout.places([corner])[0] + offset)
 
 
 def _off(normals: Floats, distances: Floats) -> Floats:
@@ -55,7 +62,7 @@ def _off(normals: Floats, distances: Floats) -> Floats:
     return np.asarray(np.linalg.pinv(normals, rcond=_ONE_PLANE) @ distances)
 
 
-def _flat_beside(
+def beside_flat(
     layout: Layout, guides: Mapping[str, Guide], sides: Sequence[Side]
 ) -> dict[str, list[Floats]]:
     """Give, by corner of sides that grow, the unit normals of straight or flat outer sides beside them."""
@@ -91,24 +98,41 @@ def edges_off(
             at_edge.setdefault(edge, []).append(side)
     found = {}
     for edge, own in at_edge.items():
-        path = edge_path(layout, guides, edge)
-        if path.curve is None:
-            continue
-        xyz = path.at(_SAMPLES)
-        along = _tangents(xyz, path.directions())
-        normals = np.stack([_normals(layout, guides, sides[s], edge, along) for s in own], axis=1)
-        off = np.array([distances[side] for side in own])
-        offset = xyz + _off(normals, off)
+        uses, off = [sides[side] for side in own], [distances[side] for side in own]
         try:
-            _need_open(xyz, offset, float(np.abs(off).max()))
+            path = edge_off(layout, guides, edge, uses, off, (ends[edge[0]], ends[edge[1]]))
         except Refused:
             if leave_out:
                 continue
             raise
-        gaps = [np.asarray(ends[corner]) - offset[n] for corner, n in zip(edge, (0, -1), strict=True)]
-        share = _SAMPLES[:, None]
-        found[edge] = _curve_through(offset + (1 - share) * gaps[0] + share * gaps[1], along)
+        if path is not None:
+            found[edge] = path
     return found
+
+
+def edge_off(
+    layout: Layout,
+    guides: Mapping[str, Guide],
+    edge: Edge,
+    uses: Sequence[Use],
+    distances: Sequence[float],
+    ends: tuple[Floats, Floats],
+) -> Curve | None:
+    """Give the path off a bent edge between two ends (3,), so far outwards of each of some blocks' sides.
+
+    None for a straight one. Raises Refused, with where, where that is beyond the radius of a bend.
+    """
+    path = edge_path(layout, guides, edge)
+    if path.curve is None:
+        return None
+    xyz = path.at(_SAMPLES)
+    along = _tangents(xyz, path.directions())
+    normals = np.stack([_normals(layout, guides, use, edge, along) for use in uses], axis=1)
+    offset = xyz + _off(normals, np.array(distances))
+    _need_open(xyz, offset, float(np.abs(distances).max()))
+    gaps = [np.asarray(end) - offset[n] for end, n in zip(ends, (0, -1), strict=True)]
+    share = _SAMPLES[:, None]
+    return _curve_through(offset + (1 - share) * gaps[0] + share * gaps[1], along)
 
 
 def _tangents(xyz: Floats, directions: tuple[Floats, Floats]) -> Floats:
@@ -153,13 +177,16 @@ def _need_open(xyz: Floats, offset: Floats, distance: float) -> None:
     open_ = np.einsum("nk,nk->n", np.diff(offset, axis=0), steps) / np.einsum("nk,nk->n", steps, steps)
     worst = int(np.argmin(open_))
     if open_[worst] <= 0:
-        where = ", ".join(f"{v:.4g}" for v in xyz[worst])
         radius = abs(distance) / (1.0 - float(open_[worst]))
         raise Refused(
-            f"a layer of {abs(distance):.4g} folds at ({where}), where the side is bent to a radius of "
-            f"{radius:.4g}",
+            f"a layer of {abs(distance):.4g} folds at ({_told(xyz[worst])}), where the side is bent to a "
+            f"radius of {radius:.4g}",
             remedy=f"stay below {radius:.4g}, or grow the other way",
         )
+
+
+def _told(xyz: Floats) -> str:
+    return ", ".join(f"{value:.4g}" for value in xyz)
 
 
 def _curve_through(xyz: Floats, along: Floats) -> Curve:

@@ -10,9 +10,9 @@ import numpy as np
 from pydantic import Field
 
 from plodek.core.arrays import Floats
-from plodek.core.blocks.layout import Edge, Side
-from plodek.core.blocks.operations.grow import grow, onto, outward
-from plodek.core.blocks.operations.offsets import corners_off, edges_off
+from plodek.core.blocks.layout import Side
+from plodek.core.blocks.operations.grow import grow
+from plodek.core.blocks.operations.layer import Layer, offset, shifted
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model, Patch
 from plodek.core.recipe import selectors
@@ -50,6 +50,13 @@ class Grow(BlockStep):
     )
     value: Length | None = Field(default=None, title="At", json_schema_extra=when(by="up to a plane"))
     guide: GuideRef | None = Field(default=None, title="Guide", json_schema_extra=when(by="onto a guide"))
+    convex: Literal["go round", "mitre"] = Field(
+        default="go round",
+        title="At convex corners",
+        description="go round: with a block of its own where sides turn by 60° to 150°; "
+        "mitre: the two layers meet in the middle",
+        json_schema_extra=when(by="along normals"),
+    )
     patches: Literal["move out", "stay"] = Field(
         default="move out",
         title="Patches on them",
@@ -59,30 +66,28 @@ class Grow(BlockStep):
     def apply(self, model: Model, context: Context) -> Model:
         sides = selectors.outer_sides(model, self.sides)
         layout = model.layout
-        guide: str | None = None
-        paths: Mapping[Edge, Curve] | None = None
+        guide = None
         if self.by == "along normals":
-            distance = self._distance(model)
-            ends = corners_off(layout, model.guides, sides, distance)
-            uses = {side: layout.outer[side] for side in sides}
-            paths = edges_off(layout, model.guides, uses, ends, dict.fromkeys(sides, distance))
+            distance, wished = self._distance(model), self.convex == "go round"
+            layer = offset(self.id, layout, model.guides, sides, distance, round_corners=wished)
         elif self.by == "along a direction":
             if self.direction is None:
                 raise BadValue("no direction is given", remedy="give a direction, such as 1, 0, 0")
-            step = self._distance(model) * unit(np.array(self.direction))
-            ends = onto(layout, sides, lambda xyz: xyz + step)
+            way = self._distance(model) * unit(np.array(self.direction))
+            layer = shifted(self.id, layout, sides, lambda xyz: xyz + way)
         elif self.by == "up to a plane":
-            ends = self._up_to(model, sides)
+            layer = self._up_to(model, sides)
         else:
             guide = self.guide or ""
             on = model.guides.get(guide)
             if not isinstance(on, Curve | Surface):
                 raise unknown_guide(model.guides, guide)
-            ends = onto(layout, sides, lambda xyz: on.at(on.nearest(xyz)))
-        after = model.changed(grow(self.id, layout, model.guides, sides, ends, guide, paths))
+            layer = shifted(self.id, layout, sides, lambda xyz: on.at(on.nearest(xyz)))
+        after = model.changed(grow(self.id, layout, model.guides, sides, layer, guide))
         owners = {side: model.patch_of[side] for side in sides if side in model.patch_of}
         if self.patches == "move out":
-            return replace(after, patches=tuple(self._moved(model, patch, owners) for patch in after.patches))
+            moved = tuple(_moved(model, patch, owners, layer) for patch in after.patches)
+            return replace(after, patches=moved)
         lost = [side for side in owners if side not in after.patch_of]
         if not lost:
             return after
@@ -91,19 +96,12 @@ class Grow(BlockStep):
             self.id, f"{len(lost)} sides of {names} lie inside now, and belong to no patch"
         )
 
-    def _moved(self, model: Model, patch: Patch, owners: Mapping[Side, Patch]) -> Patch:
-        """Give a patch with the sides that have grown replaced by the new outer ones."""
-        if all(owner is not patch for owner in owners.values()):
-            return patch
-        own = [piece for side in patch.sides for piece in model.sides_named(side)]
-        return replace(patch, sides=tuple(outward(self.id, s) if owners.get(s) is patch else s for s in own))
-
     def _distance(self, model: Model) -> float:
         if self.distance is None:
             raise BadValue("no distance is given", remedy="give a distance above 0")
         return self.sizes(model, self.distance, "distance")
 
-    def _up_to(self, model: Model, sides: list[Side]) -> dict[str, Floats]:
+    def _up_to(self, model: Model, sides: list[Side]) -> Layer:
         if self.value is None:
             raise BadValue("no coordinate is given", remedy=f"give the {self.plane} of the plane")
         axis, value = "xyz".index(self.plane), length(self.value, model.unit)
@@ -113,4 +111,13 @@ class Grow(BlockStep):
             there[:, axis] = value
             return there
 
-        return onto(model.layout, sides, put)
+        return shifted(self.id, model.layout, sides, put)
+
+
+def _moved(model: Model, patch: Patch, owners: Mapping[Side, Patch], layer: Layer) -> Patch:
+    """Give a patch with the sides that have grown replaced by the new outer ones."""
+    if all(owner is not patch for owner in owners.values()):
+        return patch
+    own = [piece for side in patch.sides for piece in model.sides_named(side)]
+    new = [layer.outward(side) if owners.get(side) is patch else (side,) for side in own]
+    return replace(patch, sides=tuple(side for sides in new for side in sides))
