@@ -137,7 +137,7 @@ def hand_off(
         "scale": scale,
         "gate": outcome.passed,
     }
-    facts |= _told(walls or Walls(), unit)
+    facts |= _told(walls or Walls(), unit) | {"notes": registry.types_told(chosen, grid)}
     report = folder / "report.md"
     report.write_text(report_of(name, facts, outcome), encoding="utf-8")
     return HandedOff((*files, report), sent, outcome, facts)
@@ -232,6 +232,7 @@ def report_of(name: str, facts: dict[str, Any], outcome: Gate) -> str:
         "|---|---|---:|",
         *(f"| {n} | {p['type']} | {p['faces']} |" for n, p in facts["patches"].items()),
         "",
+        *(f"{note[0].upper()}{note[1:]}.\n" for note in facts["notes"]),
     ]
     if facts["guides"]:
         lines += ["| guide | nodes off it at most | sag of faces at most |", "|---|---:|---:|"]

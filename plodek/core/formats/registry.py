@@ -18,6 +18,7 @@ from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.regular import blocks_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.touching import seams_in
+from plodek.core.grid.window import PatchType
 from plodek.core.telling import Tell, unheard_of
 
 #: What is chosen of each option of a format, by its key.
@@ -42,7 +43,8 @@ class Format:
     """A file format: its ``key`` and ``label``, the endings of its files, and those ``read_too`` only.
 
     ``plane`` says that a grid of the plane can leave as it is, ``periodic`` that files tell which sides are
-    periodic with which; ``most`` how many characters a name of a patch or region has at most.
+    periodic with which; ``most`` how many characters a name of a patch or region has at most. ``types`` gives
+    what its files say instead of the patch types that it has no word for; None where they tell no types.
     """
 
     key: str
@@ -55,6 +57,7 @@ class Format:
     periodic: bool = False
     options: tuple[Option, ...] = ()
     most: int = 32
+    types: Mapping[PatchType, str] | None = None
     read_too: tuple[str, ...] = ()
 
     def choices(self, given: Choices | None = None) -> dict[str, str]:
@@ -101,6 +104,24 @@ def writers(keys: Iterable[str]) -> list[Format]:
         what = f"“{unknown[0]}” is no format that grids are written in" if unknown else "no format is chosen"
         raise BadValue(what, remedy=f"use {', '.join(there)}")
     return [one for key, one in there.items() if key in wished]
+
+
+def types_told(chosen: Iterable[Format], grid: Grid) -> list[str]:
+    """Say which formats cannot tell the types of a grid's patches, or say something else for some."""
+    found = []
+    for one in chosen:
+        if one.types is None:
+            if grid.patches:
+                found.append(f"{one.label} names the patches, and says nothing of their types")
+            continue
+        for kind, word in one.types.items():
+            names = [patch.name for patch in grid.patches if patch.type == kind]
+            if names:
+                found.append(
+                    f"{one.label} has no type for “{kind}” ({', '.join(names)}): "
+                    f"it says {word}, with our word in a descriptor beside it"
+                )
+    return found
 
 
 def readers() -> list[Format]:

@@ -8,10 +8,12 @@ from plodek.core.build import build
 from plodek.core.check.measure import measure
 from plodek.core.check.quality import cells_between, gate, histogram, worst_cells
 from plodek.core.errors import BadFile, BadValue, FoldedGrid, NotReady
+from plodek.core.formats import registry
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cgns.read import read
 from plodek.core.formats.cgns.structured import write
 from plodek.core.formats.handoff import hand_off
+from plodek.core.formats.registry import written
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import PatchType
 from plodek.core.shape.move import turned
@@ -43,18 +45,40 @@ def test_a_cgns_file_reads_back_to_the_same_grid(demo_model, demo_built, tmp_pat
     assert np.array_equal(measure(found).basic, measure(demo_built.grid).basic)
 
 
-def test_every_patch_type_survives(tmp_path):
-    kinds = get_args(PatchType)
+@pytest.mark.parametrize("key", [key for key, one in written().items() if one.read])
+def test_every_patch_type_survives_or_its_loss_is_told(tmp_path, key):
+    kinds, label = get_args(PatchType), written()[key].label
     sides = ["x-", "x+", "y-", "y+", "z-", "z+"]
     for shift in (0, len(kinds) - 6):
-        types = kinds[shift : shift + 6]
+        types = {f"patch{n}": kind for n, kind in enumerate(kinds[shift : shift + 6])}
         patches = [
-            {"kind": "patch", "id": f"p{n}", "name": f"patch{n}", "type": t, "faces": {"side": s}}
-            for n, (t, s) in enumerate(zip(types, sides, strict=True))
+            {"kind": "patch", "id": name, "name": name, "type": kind, "faces": {"side": side}}
+            for (name, kind), side in zip(types.items(), sides, strict=True)
         ]
-        sent([*PLAIN, *patches], tmp_path / str(shift), formats=("cgns",))
-        found, _ = read(tmp_path / str(shift) / "g.cgns")
-        assert {p.name: p.type for p in found.patches} == {f"patch{n}": t for n, t in enumerate(types)}
+        done = sent([*PLAIN, *patches], tmp_path / str(shift), formats=(key,))
+        grid, _ = registry.read(done.files[0])
+        back = {p.name: p.type for p in grid.patches}
+        told = f"{label} names the patches, and says nothing of their types"
+        assert back == types or told in done.facts["notes"]
+        assert all(note in done.report.read_text() for note in done.facts["notes"])
+
+
+def test_types_that_the_standard_has_no_word_for_are_told(tmp_path):
+    """The types of SIDS 9.7: nothing there says which sides are the front and back of a plane case."""
+    faces = {
+        "flat": ("2-D sides", {"side": "z-"}),
+        "joint": ("interface", {"side": "x+"}),
+        "rest": ("wall", {"rest": True}),
+    }
+    patches = [{"kind": "patch", "id": n, "name": n, "type": t, "faces": f} for n, (t, f) in faces.items()]
+    done = sent([*PLAIN, *patches], tmp_path, formats=("cgns", "plot3d"))
+    assert done.facts["notes"] == [
+        f"CGNS has no type for “{kind}” ({name}): it says {word}, with our word in a descriptor beside it"
+        for name, kind, word in (
+            ("flat", "2-D sides", "BCSymmetryPlane"),
+            ("joint", "interface", "BCGeneral"),
+        )
+    ]
 
 
 @pytest.mark.parametrize(

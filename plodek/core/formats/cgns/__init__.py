@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from plodek.core.formats.cargo import Cargo
+from plodek.core.formats.cgns.words import STAND_INS
 from plodek.core.formats.mesh import Mesh
 from plodek.core.formats.registry import Choices, Format, Option
 from plodek.core.grid.grid import Grid
@@ -37,5 +38,6 @@ FORMAT = Format(
     read=_read,
     plane=True,
     periodic=True,
+    types=STAND_INS,
     options=(Option("zones", "Zones", (_STRUCTURED, _ONE, _BY_REGION, _BY_FACES)),),
 )

@@ -42,6 +42,13 @@ PATCH_TYPES: Mapping[str, PatchType] = {
     "BCAxisymmetricWedge": "wedge sides",
     "BCGeneral": "general",
 }
+#: What stands for our types that the SIDS have none for: neither twins, which their own connectivity tells,
+#: nor conditions of no certain kind.
+STAND_INS: Mapping[PatchType, str] = {
+    kind: word
+    for kind, word in BC_TYPES.items()
+    if PATCH_TYPES[word] != kind and kind not in ("periodic", "general")
+}
 #: Types of places where sides have shrunk, which the nodes tell as well.
 DEGENERATE = ("BCDegenerateLine", "BCDegeneratePoint")
 UNITS: Mapping[str, str] = {

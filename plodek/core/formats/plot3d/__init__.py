@@ -36,4 +36,5 @@ FORMAT = Format(
         Option("bytes", "Byte order", ("little-endian", "big-endian")),
         Option("precision", "Precision", ("double", "single")),
     ),
+    types={},
 )

@@ -21,4 +21,5 @@ FORMAT = Format(
     "all nodes by block and index, the nodes along each block edge, and the map of patches and interfaces",
     write=_write,
     plane=True,
+    types={},
 )

@@ -29,6 +29,7 @@ export function Outcome({ job }: { job: Job }) {
     );
   const files = job.result.files as string[];
   const proofs = (job.result.proofs ?? []) as Proof[];
+  const notes = (job.result.facts as { notes?: string[] } | undefined)?.notes ?? [];
   return (
     <Box mt="2" bg="tealSoft" borderRadius="md" px="3" py="2" fontSize="12px">
       <Text as="span">{files.length} files are ready: </Text>
@@ -41,6 +42,11 @@ export function Outcome({ job }: { job: Job }) {
       >
         {String(job.result.name)}
       </chakra.a>
+      {notes.map((note) => (
+        <Text key={note} mt="1" color="muted">
+          {note}.
+        </Text>
+      ))}
       {proofs.map((proof) => (
         <Proved key={proof.file} handoff={job.id} proof={proof} />
       ))}
