@@ -23,6 +23,8 @@ class Motion(ABC):
 
     #: Whether the end of the motion is its start again.
     closed = False
+    #: Whether the plane itself has moved already where the motion begins.
+    stands = False
 
     @abstractmethod
     def move(self, t: float) -> Move:
@@ -127,10 +129,16 @@ class Revolution(Motion):
 
 
 class Sweep(Motion):
-    """Along a path, in a frame that does not twist; the section grows by ``scale`` towards the end."""
+    """Along a path, in a frame that does not twist; the section grows by ``scale`` towards the end.
 
-    def __init__(self, path: Curve, scale: float = 1.0) -> None:
+    The plane begins as it lies, or stands squarely on the path's start, with a place ``at`` (3,) of it there.
+    """
+
+    def __init__(self, path: Curve, scale: float = 1.0, at: Floats | None = None) -> None:
         self.frame = PathFrame(path, scale)
+        if at is not None:
+            self.frame.stand(at)
+            self.stands = True
 
     def move(self, t: float) -> Move:
         """Give the move that brings the plane to ``t``."""

@@ -16,7 +16,7 @@ from plodek.core.model.block_advice import advise
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
 from plodek.core.recipe.files import in_memory
-from tests.conftest import evaluated, model_of
+from tests.conftest import evaluated, model_of, numbered
 from tests.core.blocks.test_layout import assert_sound
 
 FRAME = {"kind": "frame", "id": "f", "width": 2, "height": 1}
@@ -243,6 +243,52 @@ def test_local_refinement_begins_and_ends_on_the_same_wall():
 
 
 @pytest.mark.slow
+@pytest.mark.parametrize(
+    ("centre", "path", "on_path"),
+    [
+        ((0, 0), [[0, 0, 0], [3, 0, 0]], (0, 0, 0)),
+        (
+            (5, 2),
+            [[5, 2, 0], [5, -2, 0]],
+            (5, 2, 0),
+        ),  # where the path begins within the plane this stays there
+        ((5, 2), [[0, 0, 0], [1, 2, 0]], (0, 0, 0)),  # else its centre comes there
+        ((5, 2), [[0, 0, 4], [-1, 1, 4]], (0, 0, 4)),
+    ],
+)
+@pytest.mark.parametrize("run", [False, True])
+def test_a_plane_stands_squarely_on_a_path_that_begins_along_it(centre, path, on_path, run):
+    """A cylinder of radius 1 round a straight path: its ends are discs across that, its wall is on the guide."""
+    smooth = {"kind": "smooth", "control": "interior control", "sweeps": 5}
+    model = model_of(
+        numbered(
+            [
+                {"kind": "circle", "name": "rim", "centre": centre, "radius": 1},
+                {"kind": "line", "name": "p", "start": path[0], "end": path[1]},
+                {"kind": "frame", "shape": "polar", "centre": centre, "outer": 1},
+                {"kind": "butterfly", "blocks": {"all": True}, "core": 0.5},
+                {"kind": "follow", "guide": "rim", "edges": {"around": {"all": True}}},
+                *([smooth] if run else []),
+                {"kind": "sweep", "guide": "p", "cells": 6},
+                {"kind": "patch", "name": "wall", "type": "wall", "faces": {"on": "rim"}},
+            ]
+        )
+    )
+    way = np.subtract(path[1], path[0])
+    length = np.linalg.norm(way)
+    grid = build.build(model).grid
+    xyz = np.concatenate([block.reshape(-1, 3) for block in grid.xyz]) - on_path
+    along = xyz @ way / length
+    away = np.linalg.norm(xyz - along[:, None] * way / length, axis=1)
+    assert (along.min(), along.max(), away.max()) == pytest.approx((0, length, 1), abs=1e-9)
+    assert filled(model).volume.min() > 0
+    (wall,) = model.patches
+    assert len(wall.sides) == 4
+    wall_nodes = np.concatenate([grid.nodes(w).reshape(-1, 3) for p in grid.patches for w in p.windows])
+    off = np.linalg.norm(np.cross(wall_nodes - on_path, way / length), axis=1)
+    assert np.abs(off - 1).max() < 1e-9
+
+
 def test_sweeps_carry_the_plane_without_twist_and_narrow():
     path = {
         "kind": "spline",

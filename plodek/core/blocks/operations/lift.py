@@ -57,7 +57,8 @@ class Lifted(Change):
 def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations: Sequence[float]) -> Lifted:
     """Lift a plane layout, with blocks between the ``stations``, which rise from 0 to 1.
 
-    The layer at 0 is the plane itself, and follows its guides; the others carry its shape. Raises
+    The layer at 0 is the plane itself, and follows its guides, unless the plane stands up to begin with; the
+    others carry its shape. Raises
     Refused for a full turn in fewer than three parts, or a plane that the motion runs along.
     """
     if motion.closed and len(stations) < 4:
@@ -78,7 +79,7 @@ def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations:
         above[name] = tuple(f"{name}.{named[at]}" for at in ats)
         for n in dict.fromkeys(ats):
             xyz = place(moves[n].places(np.array([corner.xyz]))[0])
-            corners[above[name][n]] = replace(corner, xyz=xyz) if n == 0 else Corner(xyz)
+            corners[above[name][n]] = Corner(xyz) if n or motion.stands else replace(corner, xyz=xyz)
             foot[above[name][n]] = name
     found = _Shapes(plane, guides, motion, stations, above)
     blocks: dict[str, Block] = {}
@@ -160,10 +161,11 @@ class _Shapes:
             path = edge_path(plane, guides, edge).as_curve()
             for n, t in enumerate(stations):
                 a, b = (above[c][n] for c in edge)
-                if n == 0 and edge in plane.follows:
+                as_it_lies = n == 0 and not motion.stands
+                if as_it_lies and edge in plane.follows:
                     self.follows[a, b] = plane.follows[edge]
                 elif path is not None and (a, b) not in self.follows and (a, b) not in self.bends:
-                    self.bends[a, b] = path if n == 0 else MovedCurve(path, motion.move(t))
+                    self.bends[a, b] = path if as_it_lies else MovedCurve(path, motion.move(t))
             sides = [side_of(*(above[c][m] for m in (n, n + 1) for c in edge)) for n in range(last)]
             self.pieces[edge] = tuple(side for side in sides if len(set(side)) > 2)
             if path is not None:
@@ -193,17 +195,30 @@ def _runs_back(plane: Layout, guides: Mapping[str, Guide], motion: Motion) -> bo
         rim = _rim(plane, guides, name)
         start = motion.places(rim, np.zeros(len(rim)))
         gone = motion.places(rim, np.full(len(rim), 1e-3)).mean(axis=0) - start.mean(axis=0)
-        own = 0.5 * np.cross(rim - rim[0], np.roll(rim, -1, axis=0) - rim[0]).sum(axis=0)
+        own = 0.5 * np.cross(start - start[0], np.roll(start, -1, axis=0) - start[0]).sum(axis=0)
         size = float(np.linalg.norm(own))
         area, way, whole = area + own, way + size * gone, whole + size
     height = float(area @ way)
     if abs(height) <= 1e-6 * whole * float(np.linalg.norm(way)):
         raise Refused(
             "the plane would move along itself",
-            remedy="let the way leave the plane: another direction or axis, or a path that begins across the "
-            "plane (Move turns it)",
+            remedy="let the way leave the plane: another direction, axis or path",
         )
     return height < 0
+
+
+def centre_of(plane: Layout, guides: Mapping[str, Guide]) -> Floats:
+    """Give the centre (3,) of the area of a plane's blocks, along the true paths of their edges."""
+    area, moment = 0.0, np.zeros(3)
+    origin = plane.places(plane.corners).mean(axis=0)
+    for name in plane.filled:
+        rim = _rim(plane, guides, name) - origin
+        ahead = np.roll(rim, -1, axis=0)
+        parts = 0.5 * np.cross(rim, ahead)[:, 2]
+        area += float(parts.sum())
+        moment += parts @ (rim + ahead) / 3.0
+    found = origin + moment / area
+    return np.where(np.abs(found) > 1e-12 * plane.size(), found, 0.0)
 
 
 def _rim(plane: Layout, guides: Mapping[str, Guide], name: str) -> Floats:

@@ -14,6 +14,7 @@ from plodek.core.shape.closest import SurfaceJet
 from plodek.core.shape.curves.curve import Curve, Jet
 from plodek.core.shape.curves.parametric import ParametricCurve
 from plodek.core.shape.frame import frame_of, unit
+from plodek.core.shape.move import turned
 from plodek.core.shape.surfaces.generated import GeneratedSurface, TabledSurface
 
 #: Where a curve is looked at to see whether it is plane, and how far off its plane it may be, by its length.
@@ -183,6 +184,15 @@ class PathFrame:
         self._across = scipy.interpolate.CubicSpline(s, across)
         self.base = place[0]
         self.start = np.stack([start[0], np.cross(tangent[0], start[0]), tangent[0]])
+
+    def stand(self, at: Floats) -> None:
+        """Take places of a plane z = 0 as if it stood squarely on the path's start, ``at`` (3,) on that."""
+        along = self.start[2]
+        axis = np.cross([0.0, 0.0, 1.0], along)
+        if np.any(axis):
+            angle = math.atan2(float(np.linalg.norm(axis)), float(along[2]))
+            self.start = self.start @ turned(at, axis, angle).matrix
+        self.base = np.asarray(at)
 
     def local(self, xyz: Floats) -> Floats:
         """Give places (n, 3) at the path's start in the frame there."""

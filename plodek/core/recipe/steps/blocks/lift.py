@@ -10,10 +10,11 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.blocks.motion import Extrusion, Motion, Revolution, Sweep
-from plodek.core.blocks.operations.lift import Lifted, lifted
+from plodek.core.blocks.operations.lift import Lifted, centre_of, lifted
 from plodek.core.budget import need
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
@@ -36,6 +37,8 @@ from plodek.core.recipe.steps.blocks.block_step import BlockStep
 from plodek.core.shape.frame import unit
 from plodek.core.spacing.edge_law import EdgeLaw
 
+#: A path whose direction has no more than that across the plane begins along it.
+_ALONG_PLANE = 1e-6
 _CUTS = "fractions of the way, from 0 to 1"
 
 
@@ -181,7 +184,10 @@ class Revolve(BlockStep):
 
 
 class SweepLayout(BlockStep):
-    """Carry the plane along a guide curve in a frame that does not twist, perhaps growing or narrowing."""
+    """Carry the plane along a guide curve in a frame that does not twist, perhaps growing or narrowing.
+
+    Where the curve begins along the plane, this is stood squarely on its start first.
+    """
 
     kind: Literal["sweep"] = "sweep"
     verb: ClassVar[str] = "Sweep"
@@ -199,5 +205,26 @@ class SweepLayout(BlockStep):
 
     def apply(self, model: Model, context: Context) -> Model:
         model.need_plane("sweep")
-        motion = Sweep(model.curve(self.guide), self.scale)
-        return lift(self.id, model, motion, _stations(self.cuts), self.cells)
+        path = model.curve(self.guide)
+        first = path.at(np.zeros(1))[0]
+        if abs(float(path.tangent(np.zeros(1))[0, 2])) > _ALONG_PLANE:
+            return lift(self.id, model, Sweep(path, self.scale), _stations(self.cuts), self.cells)
+        at = _on_path(model, first)
+        found = lift(self.id, model, Sweep(path, self.scale, at), _stations(self.cuts), self.cells)
+        told = f"({at[0]:.4g}, {at[1]:.4g})"
+        return found.reporting(
+            self.id, f"the path begins along the plane: this stands squarely on its start, with {told} there"
+        )
+
+
+def _on_path(model: Model, first: Floats) -> Floats:
+    """Give the place (3,) of the plane that is stood on a path's start (3,).
+
+    That is the path's start itself where it lies within the blocks' extent, else the centre of their area.
+    """
+    xyz = model.layout.places(model.layout.corners)
+    low, high = xyz.min(axis=0), xyz.max(axis=0)
+    near = 1e-6 * float(np.linalg.norm(high - low))
+    if np.all((low - near <= first) & (first <= high + near)):
+        return np.array([*first[:2], 0.0])
+    return centre_of(model.layout, model.guides)
