@@ -209,6 +209,57 @@ def test_sides_that_abut_by_lists_of_nodes_are_joined(tmp_path):
     assert (len(grid.interfaces), len(grid.unnamed)) == (1, 10)
 
 
+def periodic_link(zone, donor, ours, theirs, shift):
+    above = node(zone, "ZoneGridConnectivity", "ZoneGridConnectivity_t")
+    link = node(above, "g", "GridConnectivity_t", donor)
+    node(link, "GridConnectivityType", "GridConnectivityType_t", "Abutting1to1")
+    node(link, "PointList", "IndexArray_t", np.array(ours, dtype=np.int32))
+    node(link, "PointListDonor", "IndexArray_t", np.array(theirs, dtype=np.int32))
+    way = node(node(link, "p", "GridConnectivityProperty_t"), "Periodic", "Periodic_t")
+    for name, values in (("RotationCenter", [0, 0, 0]), ("RotationAngle", [0, 0, 0]), ("Translation", shift)):
+        node(way, name, "DataArray_t", np.array(values, dtype=np.float32))
+
+
+@pytest.mark.parametrize("mixed", [False, True])
+def test_periodic_sides_are_joined_by_their_lists_of_nodes(tmp_path, mixed):
+    """SIDS 8.4: the n-th node of one list is that of the other, in whatever order they come."""
+
+    def fill(file):
+        ours, theirs = np.array(listed(*SIDES["i-"])), np.array(listed(*SIDES["i+"]))
+        order = np.random.default_rng(1).permutation(len(ours)) if mixed else np.arange(len(ours))
+        periodic_link(two_zones(file)[0], "B", ours[order], theirs[order], [2.0, 0, 0])
+
+    grid, _ = read(tmp_path, fill)
+    (joint,) = grid.periodic
+    assert (joint.first.axis, joint.first.end, joint.second.axis, joint.second.end) == (0, 0, 0, 1)
+    assert joint.orientation.axes == (1, 2, 3)
+    assert joint.move.shift == pytest.approx([2, 0, 0], abs=1e-12)
+    assert not any("left out" in note for note in grid.notes)
+
+
+def test_lists_tell_how_turned_sides_lie_against_each_other(tmp_path):
+    """Where the donor's i runs along our j, and both sides are low ones, its j runs against our i."""
+
+    def fill(file):
+        ours = np.array(listed(*SIDES["i-"]))
+        periodic_link(two_zones(file)[0], "B", ours, ours[:, [1, 0, 2]], [1.0, 0, 0])
+
+    (joint,) = read(tmp_path, fill)[0].periodic
+    assert joint.orientation.axes == (-2, 1, 3)
+    assert (joint.second.axis, joint.second.end) == (1, 0)
+
+
+def test_lists_that_pair_no_sides_node_by_node_are_told(tmp_path):
+    def fill(file):
+        ours, theirs = np.array(listed(*SIDES["i-"])), np.array(listed(*SIDES["i+"]))
+        theirs[[0, 1]] = theirs[[1, 0]]
+        periodic_link(two_zones(file)[0], "B", ours, theirs, [2.0, 0, 0])
+
+    grid, _ = read(tmp_path, fill)
+    assert grid.periodic == ()
+    assert "pair no sides node by node" in " ".join(grid.notes)
+
+
 @pytest.mark.parametrize("kind", ["Overset", "Abutting"])
 def test_other_connectivities_are_told(tmp_path, kind):
     def fill(file):

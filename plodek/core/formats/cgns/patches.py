@@ -30,7 +30,7 @@ def windows_of(
         if name in condition:
             values = data_of(condition[name]).reshape(-1, dim).astype(np.int64)
             if name == "PointList":
-                return _listed(values, location, block, shape, dim, where)
+                return listed(values, location, block, shape, dim, where)
             span = _of_nodes(values, location, shape, dim, where)
             return [] if span is None else [ranged(block, span, shape, where)]
     raise BadFile("it names neither nodes nor faces", where=where, remedy="give a PointRange or a PointList")
@@ -70,7 +70,7 @@ def _of_nodes(
     return np.stack([low, high])
 
 
-def _listed(
+def listed(
     points: np.ndarray[Any, Any], location: str, block: int, shape: tuple[int, int, int], dim: int, where: str
 ) -> list[Window]:
     """Give the windows of the faces whose nodes, or which themselves, are in a list (n, dim)."""

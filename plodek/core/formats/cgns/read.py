@@ -16,11 +16,11 @@ from plodek.core.doors.hdf5 import Node, opened
 from plodek.core.doors.places import need_places
 from plodek.core.errors import BadFile
 from plodek.core.formats.cgns.coordinates import coordinates, need_coordinates
+from plodek.core.formats.cgns.lists import joined_by_lists
 from plodek.core.formats.cgns.patches import windows_of
 from plodek.core.formats.cgns.read_cells import read_cells
 from plodek.core.formats.cgns.tree import (
     data_of,
-    is_periodic,
     labelled,
     labelled_below,
     left_out,
@@ -36,6 +36,7 @@ from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched, poles_in
 from plodek.core.grid.outside import is_free, rest_of
 from plodek.core.grid.window import Interface, PatchFaces, PatchType, Window
+from plodek.core.shape.move import Move
 from plodek.core.units import factor
 
 #: So many notes are told.
@@ -102,7 +103,7 @@ class _File:
         outside = _Outside()
         for block, zone in enumerate(self._zones):
             self._notes += left_out(zone)
-            self._others(zone, outside)
+            self._others(zone, block, outside)
             self._joints(zone, block, outside)
             self._conditions(zone, block, outside)
             for family in labelled(zone, "FamilyName_t"):
@@ -157,20 +158,36 @@ class _File:
             found.append(nodes if times == 1.0 else nodes * times)
         return tuple(found), unit
 
-    def _others(self, zone: Node, outside: _Outside) -> None:
+    def _others(self, zone: Node, block: int, outside: _Outside) -> None:
         """Look at connectivities that are not told by ranges of nodes."""
         for link in labelled_below(zone, "ZoneGridConnectivity_t", "GridConnectivity_t"):
             kind = next((text(node) for node in labelled(link, "GridConnectivityType_t")), "Overset")
-            if kind == "Abutting1to1" and not is_periodic(link):
+            move = move_of(link, zone, self._base)
+            if kind == "Abutting1to1" and move is None:
                 outside.by_nodes = True  # whose nodes are which is told by their places
-            else:
-                word = f"periodic {kind}" if is_periodic(link) else kind
+                continue
+            joints = self._by_lists(link, zone, block, move) if kind == "Abutting1to1" else []
+            for joint in joints:
+                self._keep(joint, link, outside)
+            if not joints:
+                word = f"{'' if move is None else 'periodic '}{kind}"
+                why = ", and its lists pair no sides node by node" if kind == "Abutting1to1" else ""
                 self._notes.append(
-                    f"connectivity {title(link)} of zone {title(zone)} is left out: it is {word}"
+                    f"connectivity {title(link)} of zone {title(zone)} is left out: it is {word}{why}"
                 )
         for above in labelled(zone, "ZoneGridConnectivity_t"):
             if any(True for _ in labelled(above, "OversetHoles_t")):
                 self._notes.append(f"holes of zone {title(zone)} are left out")
+
+    def _by_lists(self, link: Node, zone: Node, block: int, move: Move | None) -> list[Interface]:
+        where = f"{self._name}, zone {title(zone)}, {title(link)}"
+        if text(link) not in self._index:
+            raise BadFile(f"there is no zone {text(link)}", where=where, remedy="write the file again")
+        pair = block, self._index[text(link)]
+        return [
+            Interface(ours, theirs, orientation, move)
+            for ours, theirs, orientation in joined_by_lists(link, pair, self._shapes, self._dim, where)
+        ]
 
     def _joints(self, zone: Node, block: int, outside: _Outside) -> None:
         for link in labelled_below(zone, "ZoneGridConnectivity_t", "GridConnectivity1to1_t"):
@@ -191,13 +208,19 @@ class _File:
                     f"its two ranges, {span.tolist()} and {away.tolist()}, do not go with its transform",
                     where=where, remedy="write the file again: it contradicts itself",
                 )  # fmt: skip
-            if move is not None:
-                for descriptor in labelled(link, "Descriptor_t"):
-                    if title(descriptor) == "Patch":
-                        outside.patches.setdefault(text(descriptor), []).append(ours)
-            if theirs not in outside.told or ours not in outside.told:
-                (outside.interfaces if move is None else outside.periodic).append(joint)
-            outside.told |= {ours, theirs}
+            self._keep(joint, link, outside)
+
+    @staticmethod
+    def _keep(joint: Interface, link: Node, outside: _Outside) -> None:
+        """Keep a joint, unless it is told from its other side already, with the patch of its first."""
+        ours, theirs, move = joint.first, joint.second, joint.move
+        if move is not None:
+            for descriptor in labelled(link, "Descriptor_t"):
+                if title(descriptor) == "Patch":
+                    outside.patches.setdefault(text(descriptor), []).append(ours)
+        if theirs not in outside.told or ours not in outside.told:
+            (outside.interfaces if move is None else outside.periodic).append(joint)
+        outside.told |= {ours, theirs}
 
     def _agree(self, joint: Interface) -> bool:
         first, second = self._shapes[joint.first.block], self._shapes[joint.second.block]
