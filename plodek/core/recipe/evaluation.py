@@ -165,6 +165,7 @@ class Evaluator:
         before, found = _applied(step, model, context, smoothed)
         said = [] if before is model else [_ON_SMOOTHED]
         said += doubts_of(step, before)
+        said += _lost_twins(before, found)
         if said:
             found = found.reporting(step.id, *said)
         if found.layout.blocks:
@@ -258,6 +259,13 @@ def _applied(
             return model, found
     before = smoothed()
     return before, step.apply(before, context)
+
+
+def _lost_twins(before: Model, after: Model) -> list[str]:
+    """Say which pairs of twins are none any more."""
+    still = {twin.name for twin in after.layout.twins}
+    lost = [f"“{twin.name}”" for twin in before.layout.twins if twin.name not in still]
+    return [f"the twins {', '.join(lost)} are none any more after this"] if lost else []
 
 
 def _flat() -> BadValue:

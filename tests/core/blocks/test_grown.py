@@ -158,6 +158,14 @@ def test_what_has_grown_round_a_corner_belongs_to_the_patches_on_both_sides_of_i
         assert np.prod(np.ptp(xyz, axis=1)[:, [a for a in range(3) if a != axis]], axis=1).sum() == area
 
 
+def test_twins_whose_sides_both_grow_are_none_any_more_and_that_is_told():
+    twin = {"kind": "twin", "sides": {"side": "y-"}, "others": {"side": "y+"}, "shift": [0, 1]}
+    grow = {"kind": "grow", "id": "g", "sides": {"all": True}, "by": "along normals", "distance": 0.1}
+    model = model_of(numbered([{"kind": "frame", "width": 2, "height": 1}, twin, grow]))
+    assert model.layout.twins == ()
+    assert "the twins “s1” are none any more" in " ".join(model.reports["g"])
+
+
 @pytest.mark.parametrize(("turn", "blocks"), [(40, 3), (59, 3), (61, 4), (149, 4), (151, 3)])
 def test_a_block_goes_round_a_corner_where_it_is_less_skewed_than_two_that_are_mitred(turn, blocks):
     way = np.pi - np.radians(turn)

@@ -93,6 +93,14 @@ class _Offset:
         self.step, self.layout, self.guides, self.distance = step, layout, guides, distance
         self.sides = sides
         self.beside = beside_flat(layout, guides, sides)
+        #: The unit normals of the sides at their corners, and the places of these (3,).
+        self.normals = {
+            (side, corner): corner_normal(layout, guides, layout.outer[side], corner)
+            for side in sides
+            for corner in dict.fromkeys(side)
+        }
+        corners = list(dict.fromkeys(corner for _, corner in self.normals))
+        self.at = dict(zip(corners, layout.places(corners), strict=True))
         self.hinges: dict[Hinge, list[Side]] = {}
         for side in sides:
             for hinge in self._hinges_of(side):
@@ -132,10 +140,10 @@ class _Offset:
         """Say whether two sides turn away from each other so far that a block goes round where they meet."""
         if len(two) != 2:
             return False
-        outer = self.layout.outer
+        middle = np.mean([self.at[corner] for corner in two[0]], axis=0)
         for corner in hinge:
-            first, second = (corner_normal(self.layout, self.guides, outer[s], corner) for s in two)
-            away = self.layout.places(two[0]).mean(axis=0) - self.layout.places([corner])[0]
+            first, second = (self.normals[side, corner] for side in two)
+            away = middle - self.at[corner]
             if not (_BACK < float(first @ second) < _TURN and float(away @ second) < 0):
                 return False
         return True
@@ -205,8 +213,8 @@ class _Offset:
 
     def _off(self, corner: str, sides: Sequence[Side]) -> Floats:
         """Give the place (3,) that is the distance off sides at a corner."""
-        beside = self.beside.get(corner, ())
-        return corner_off(self.layout, self.guides, corner, sides, self.distance, beside)
+        normals = np.array([self.normals[side, corner] for side in sides])
+        return corner_off(self.at[corner], normals, self.distance, self.beside.get(corner, ()))
 
     def _edge(self, edge: Edge, tops: Mapping[str, str], sides: Sequence[Side]) -> None:
         """Lay down the new edge beside an old one, off some of the sides at it."""
@@ -248,7 +256,7 @@ class _Offset:
             self._edge(edge_of(*hinge), far, [one, other])
 
     def _is_right_handed(self, hinge: Hinge, one: Side, other: Side) -> bool:
-        at = self.layout.places(hinge)
+        at = [self.at[corner] for corner in hinge]
         first, second = (self.places[self.tops[side][hinge[0]]] - at[0] for side in (one, other))
         along = at[1] - at[0] if len(hinge) == 2 else np.array([0.0, 0.0, 1.0])
         return bool(np.cross(first, second) @ along > 0)
@@ -261,7 +269,7 @@ class _Offset:
         beyond: dict[Side, list[Side]],
     ) -> None:
         """Lay down the block that goes round a corner that three fans meet in."""
-        at = self.layout.places([corner])[0]
+        at = self.at[corner]
         tops = [self.tops[fan[0]][corner] for fan in fans]
         if np.linalg.det([self.places[top] - at for top in tops]) < 0:
             fans, tops = fans[::-1], tops[::-1]

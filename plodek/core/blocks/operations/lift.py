@@ -44,14 +44,12 @@ _ALONG = np.linspace(0.0, 1.0, 17)[:-1]
 class Lifted(Change):
     """The layout in space, with each corner's ``foot`` and each block's ``base`` in the plane.
 
-    ``above`` gives the corners that stand on each plane corner, one for each station; ``lost_twins`` the
-    names of those that the motion does not carry onto each other.
+    ``above`` gives the corners that stand on each plane corner, one for each station.
     """
 
     foot: Mapping[str, str] = field(default_factory=dict)
     base: Mapping[str, str] = field(default_factory=dict)
     above: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
-    lost_twins: tuple[str, ...] = ()
 
 
 def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations: Sequence[float]) -> Lifted:
@@ -96,7 +94,6 @@ def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations:
             layers.append(one)
         pieces[name] = tuple(layers)
     twins = [_stood_up(twin, plane, moves, above) for twin in plane.twins]
-    lost = tuple(old.name for old, new in zip(plane.twins, twins, strict=True) if new is None)
     kept = tuple(twin for twin in twins if twin is not None)
     layout = Layout(3, corners, blocks, found.follows, found.bends, found.lies, kept).tidied()
     pieces = {n: p for n, p in pieces.items() if p != (n,)}
@@ -107,7 +104,6 @@ def lifted(plane: Layout, guides: Mapping[str, Guide], motion: Motion, stations:
         foot=foot,
         base=base,
         above=above,
-        lost_twins=lost,
     )
 
 

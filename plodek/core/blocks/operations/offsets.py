@@ -28,25 +28,17 @@ _ALONG = 1e-3
 _KEPT = 0.3
 
 
-def corner_off(
-    layout: Layout,
-    guides: Mapping[str, Guide],
-    corner: str,
-    sides: Sequence[Side],
-    distance: float,
-    beside: Sequence[Floats] = (),
-) -> Floats:
-    """Give the place (3,) that is ``distance`` off every one of some outer sides at a corner.
+def corner_off(at: Floats, normals: Floats, distance: float, beside: Sequence[Floats] = ()) -> Floats:
+    """Give the place (3,) that is ``distance`` off outer sides at a corner (3,), by their normals (n, 3).
 
     It stays in the planes whose unit normals ``beside`` gives, where the way is all but in them: those of
     straight lines or flat sides that go on squarely from there, as of symmetry. Raises Refused, with where,
     where there is no such place: sides turn right back there, or touch in the corner alone.
     """
-    normals = np.array([corner_normal(layout, guides, layout.outer[side], corner) for side in sides])
     offset = _off(normals, np.full(len(normals), distance))
     if np.abs(normals @ offset - distance).max() > _KEPT * distance:
         raise Refused(
-            f"no place is {distance:.4g} off all sides at ({_told(layout.places([corner])[0])}): they turn "
+            f"no place is {distance:.4g} off all sides at ({_told(at)}): they turn "
             "right back there, or touch in that corner alone",
             remedy="grow the sides there one after the other",
         )
@@ -54,7 +46,7 @@ def corner_off(
         away = float(offset @ across)
         if abs(away) < _ALONG * float(np.linalg.norm(offset)):
             offset = offset - away * across
-    return np.asarray(layout.places([corner])[0] + offset)
+    return np.asarray(at + offset)
 
 
 def _off(normals: Floats, distances: Floats) -> Floats:

@@ -43,12 +43,12 @@ _CUTS = "fractions of the way, from 0 to 1"
 
 
 def lift(
-    step: str, model: Model, motion: Motion, stations: list[float], cells: int, law: EdgeLaw | None = None
+    model: Model, motion: Motion, stations: list[float], cells: int, law: EdgeLaw | None = None
 ) -> Model:
     """Lift the plane of a model, with ``cells`` along the way and their law.
 
-    Counts, laws, patches, regions and twins of the plane go along; twins that are none any more after the
-    motion are told. Raises BadValue for stations that do not rise.
+    Counts, laws, patches, regions and twins of the plane go along. Raises BadValue for stations that do not
+    rise.
     """
     if any(not low < high for low, high in pairwise(stations)):
         raise BadValue("the cuts along the way do not rise from 0 to 1", remedy="give them in order")
@@ -78,7 +78,7 @@ def lift(
     pieces = dict(model.pieces) | {n: p for n, p in done.pieces.items() if p}
     if model.smoothing:
         counting = replace(counting, budget=None)
-    after = replace(
+    return replace(
         model,
         layout=done.layout,
         guides={**model.guides, **done.surfaces},
@@ -87,8 +87,6 @@ def lift(
         operations=(Lift(model, motion, done.foot, done.base, done.above),),
         known=None,
     )
-    lost = ", ".join(f"“{name}”" for name in done.lost_twins)
-    return after.reporting(step, f"the twins {lost} are none any more along this way") if lost else after
 
 
 def _along(
@@ -149,7 +147,7 @@ class Extrude(BlockStep):
             # An impossible law is refused here, not when the grid is built.
             law.nodes(counting.times(self.cells), depth)
         motion = Extrusion(depth * unit(np.array(self.along)))
-        return lift(self.id, model, motion, _stations(self.cuts), self.cells, law)
+        return lift(model, motion, _stations(self.cuts), self.cells, law)
 
 
 class Revolve(BlockStep):
@@ -180,7 +178,7 @@ class Revolve(BlockStep):
             np.array(place_of(model, self.at)), np.array(self.along), math.radians(self.angle)
         )
         stations = [n / self.parts for n in range(self.parts + 1)]
-        return lift(self.id, model, motion, stations, self.cells)
+        return lift(model, motion, stations, self.cells)
 
 
 class SweepLayout(BlockStep):
@@ -208,9 +206,9 @@ class SweepLayout(BlockStep):
         path = model.curve(self.guide)
         first = path.at(np.zeros(1))[0]
         if abs(float(path.tangent(np.zeros(1))[0, 2])) > _ALONG_PLANE:
-            return lift(self.id, model, Sweep(path, self.scale), _stations(self.cuts), self.cells)
+            return lift(model, Sweep(path, self.scale), _stations(self.cuts), self.cells)
         at = _on_path(model, first)
-        found = lift(self.id, model, Sweep(path, self.scale, at), _stations(self.cuts), self.cells)
+        found = lift(model, Sweep(path, self.scale, at), _stations(self.cuts), self.cells)
         told = f"({at[0]:.4g}, {at[1]:.4g})"
         return found.reporting(
             self.id, f"the path begins along the plane: this stands squarely on its start, with {told} there"
