@@ -26,7 +26,7 @@ FRAME = {"kind": "frame", "id": "f", "width": 4, "height": 2}
         ('{"steps": [{"kind": "frame", "id": "a b", "width": 4, "height": 1}]}', "field “id”"),
         ('{"steps": [{"kind": "frame", "id": "a", "width": 4, "height": 1, "colour": 1}]}', "“colour”"),
         ('{"steps": [{"kind": "count", "id": "a", "tier": {"at": [0, 0]}, "cells": 0}]}', "“cells”"),
-        ('{"plodek": 5, "steps": []}', "plodek"),
+        ('{"plodek": 6, "steps": []}', "plodek"),
         ('{"steps": [{"kind":"unit","id":"a"},{"kind":"unit","id":"a"}]}', "two steps have the id “a”"),
         ("[]", "the recipe"),
         ('{"steps": [{"kind": "frame", "id": "a", "width": NaN, "height": 1}]}', "“width”"),

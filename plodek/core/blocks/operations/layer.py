@@ -174,7 +174,7 @@ class _Offset:
             if self._leaves_no_gap(own, pairs) and self._is_open(corner, own, pairs):
                 fans[corner] = own
                 continue
-            sharp = sharp.difference(parted)
+            sharp.difference_update(parted)
             ahead += dict.fromkeys(c for hinge in parted for c in hinge)
         return {corner: fans[corner] for corner in members}, sharp
 
@@ -192,12 +192,12 @@ class _Offset:
         """Say whether blocks that go round a corner have a width there: none where it is a saddle."""
         gaps = []
         try:
-            whole = self._off(corner, [side for fan in fans for side in fan])
-            for pair in pairs:
-                far = self._off(corner, [side for fan in pair for side in fan])
+            ends = [self._off(corner, [side for fan in pair for side in fan]) for pair in pairs]
+            for far, pair in zip(ends, pairs, strict=True):
                 gaps += [far - self._off(corner, fan) for fan in pair]
-                if len(fans) == len(pairs) == 3:
-                    gaps.append(whole - far)
+            if len(fans) == len(pairs) == 3:
+                whole = self._off(corner, [side for fan in fans for side in fan])
+                gaps += [whole - far for far in ends]
         except Refused:
             return False
         return min(float(np.linalg.norm(gap)) for gap in gaps) > _WIDE * self.distance
