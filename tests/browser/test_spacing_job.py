@@ -100,6 +100,25 @@ def test_a_tier_is_locked_named_and_released_in_the_list(channel):
     expect(count).to_have_value("33")
 
 
+def test_a_count_that_is_being_typed_stays_when_another_one_is_kept(channel):
+    page, held = channel.page, []
+    page.route(
+        "**/recipe", lambda r: held.append(r) if r.request.method == "PUT" and not held else r.continue_()
+    )
+    first, other = (page.get_by_label(f"Cells on {tier}", exact=True) for tier in ("T1", "T2"))
+    derived = other.input_value()
+    first.fill("21")
+    page.keyboard.press("Enter")
+    other.fill(str(int(derived) + 5))
+    held[0].continue_()
+    expect(page.get_by_label("Release T1", exact=True)).to_be_visible()
+    channel.settled()
+    expect(other).to_have_value(str(int(derived) + 5))
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Release T2", exact=True)).to_be_visible()
+    expect(other).to_have_value(str(int(derived) + 5))
+
+
 def test_a_layer_and_the_blocks_in_hand_are_redrawn_while_a_value_changes(channel):
     page = channel.page
     page.keyboard.press("Alt+2")

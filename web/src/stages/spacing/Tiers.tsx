@@ -166,23 +166,32 @@ interface CountProps {
   set: (count: number) => void;
 }
 
-/** A count to type or to step; what is typed stays until all edits are kept and the model of them is there. */
+/**
+ * A count to type or to step. What is typed stays until it is kept, whatever arrives meanwhile, and then until
+ * all edits are kept and the model of them is there; only what was typed is ever kept.
+ */
 function Count({ value, label, set }: CountProps) {
   const { busy } = useBoardData();
   const [typed, setTyped] = useState<string | null>(null);
-  const sent = useRef(value);
+  const unsent = useRef(false);
+  const sent = useRef<number | null>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a count that arrives takes the place of what was sent
   useEffect(() => {
     if (busy) return;
-    sent.current = value;
-    setTyped(null);
+    sent.current = null;
+    if (!unsent.current) setTyped(null);
   }, [value, busy]);
   const keep = (count: number) => {
-    if (!Number.isInteger(count) || count < 1 || count === sent.current) return;
+    unsent.current = false;
+    if (!Number.isInteger(count) || count < 1 || count === (sent.current ?? value)) return;
     sent.current = count;
     set(count);
   };
+  const keepTyped = () => {
+    if (unsent.current) keep(Number(typed));
+  };
   const by = (change: number) => {
-    const count = Math.max(1, sent.current + change);
+    const count = Math.max(1, (sent.current ?? value) + change);
     setTyped(String(count));
     keep(count);
   };
@@ -200,12 +209,15 @@ function Count({ value, label, set }: CountProps) {
         bg="transparent"
         borderBottom="1px solid"
         borderColor="rule"
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={(event) => keep(Number(event.target.value))}
+        onChange={(event) => {
+          unsent.current = true;
+          setTyped(event.target.value);
+        }}
+        onBlur={keepTyped}
         onKeyDown={(event) => {
-          if (event.key === "Enter") keep(Number(event.currentTarget.value));
+          if (event.key === "Enter") keepTyped();
           if (event.key === "Escape") {
-            sent.current = value;
+            unsent.current = false;
             setTyped(null);
           }
           if (event.key === "ArrowUp") by(1);
