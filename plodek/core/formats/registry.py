@@ -117,10 +117,7 @@ def types_told(chosen: Iterable[Format], grid: Grid) -> list[str]:
         for kind, word in one.types.items():
             names = [patch.name for patch in grid.patches if patch.type == kind]
             if names:
-                found.append(
-                    f"{one.label} has no type for “{kind}” ({', '.join(names)}): "
-                    f"it says {word}, with our word in a descriptor beside it"
-                )
+                found.append(f"{one.label} has no type for “{kind}” ({', '.join(names)}): it says {word}")
     return found
 
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Block, Corner, Layout
 from plodek.core.blocks.operations.grow import grow
-from plodek.core.blocks.operations.layer import offset
+from plodek.core.blocks.operations.layer import Offset
 from plodek.core.build.build import filled_grid
 from plodek.core.check.measure import measure
 from plodek.core.errors import PlodekError, Refused
@@ -126,12 +126,12 @@ def test_layers_round_any_pile_of_cubes_cover_what_mitred_ones_do(cubes, dim):
     sides = list(layout.outer)
     try:
         mitred, around = (
-            grow("g", layout, {}, sides, offset("g", layout, {}, sides, 0.2, round_corners=wished))
+            grow("g", layout, {}, sides, Offset("g", layout, {}, sides, 0.2, round_corners=wished).layer())
             for wished in (False, True)
         )
     except Refused:
         with pytest.raises(Refused):  # cubes that touch in a corner or an edge: the layers meet there
-            grow("g", layout, {}, sides, offset("g", layout, {}, sides, 0.2, round_corners=False))
+            grow("g", layout, {}, sides, Offset("g", layout, {}, sides, 0.2, round_corners=False).layer())
         return
     one, other = (measure(filled_grid(Model(layout=made.layout))) for made in (mitred, around))
     assert other.volume.sum() == pytest.approx(one.volume.sum(), rel=1e-12), cubes

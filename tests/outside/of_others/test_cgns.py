@@ -249,11 +249,16 @@ def test_lists_tell_how_turned_sides_lie_against_each_other(tmp_path):
     assert (joint.second.axis, joint.second.end) == (1, 0)
 
 
-def test_lists_that_pair_no_sides_node_by_node_are_told(tmp_path):
+@pytest.mark.parametrize("how", ["swapped", "of faces", "of another base"])
+def test_lists_that_pair_no_sides_node_by_node_are_told(tmp_path, how):
     def fill(file):
+        zone = two_zones(file)[0]
         ours, theirs = np.array(listed(*SIDES["i-"])), np.array(listed(*SIDES["i+"]))
-        theirs[[0, 1]] = theirs[[1, 0]]
-        periodic_link(two_zones(file)[0], "B", ours, theirs, [2.0, 0, 0])
+        if how == "swapped":
+            theirs[[0, 1]] = theirs[[1, 0]]
+        periodic_link(zone, "Other/B" if how == "of another base" else "B", ours, theirs, [2.0, 0, 0])
+        if how == "of faces":
+            node(zone["ZoneGridConnectivity"]["g"], "GridLocation", "GridLocation_t", "FaceCenter")
 
     grid, _ = read(tmp_path, fill)
     assert grid.periodic == ()

@@ -61,25 +61,12 @@ def shifted(step: str, layout: Layout, sides: Sequence[Side], put: Callable[[Flo
     return Layer({side: {c: tops[c] for c in side} for side in sides}, places, rims)
 
 
-def offset(
-    step: str,
-    layout: Layout,
-    guides: Mapping[str, Guide],
-    sides: Sequence[Side],
-    distance: float,
-    *,
-    round_corners: bool,
-) -> Layer:
-    """Give the layer that ends ``distance`` off its sides, all along; round convex corners if wished.
+class Offset:
+    """Makes the layer that ends ``distance`` off its sides, all along; round convex corners if wished.
 
     Where sides turn by 60° to 150° at such a corner a block goes round it, whose far corner is as far off
     both. Raises Refused, with where, where a side is bent to a radius below the distance.
     """
-    return _Offset(step, layout, guides, sides, distance, round_corners).layer()
-
-
-class _Offset:
-    """Makes a layer at a constant distance."""
 
     def __init__(
         self,
@@ -88,6 +75,7 @@ class _Offset:
         guides: Mapping[str, Guide],
         sides: Sequence[Side],
         distance: float,
+        *,
         round_corners: bool,
     ) -> None:
         self.step, self.layout, self.guides, self.distance = step, layout, guides, distance
@@ -111,8 +99,11 @@ class _Offset:
         self.places: dict[str, Floats] = {}
         self.rims: dict[Edge, tuple[Edge, bool]] = {}
         self.paths: dict[Edge, Curve] = {}
+        self.around: dict[str, tuple[tuple[str, ...], Side]] = {}
+        self.beyond: dict[Side, list[Side]] = {}
 
     def layer(self) -> Layer:
+        """Lay it down."""
         for corner, fans in self.fans.items():
             for fan in fans:
                 name = self._top(corner, *([fan] if len(fans) > 1 else []))
@@ -124,14 +115,12 @@ class _Offset:
                 alone = self.layout.dim == 2 or edge in self.sharp
                 own = [side] if alone else self.hinges[edge]
                 self._edge(edge, self.tops[side], own)
-        around: dict[str, tuple[tuple[str, ...], Side]] = {}
-        beyond: dict[Side, list[Side]] = {}
         for hinge in sorted(self.sharp):
-            self._round_hinge(hinge, around, beyond)
+            self._round_hinge(hinge)
         for corner, fans in self.fans.items():
             if len(fans) == 3 and self._is_all_round(corner):
-                self._round_corner(corner, fans, around, beyond)
-        return Layer(self.tops, self.places, self.rims, self.paths, around, beyond)
+                self._round_corner(corner, fans)
+        return Layer(self.tops, self.places, self.rims, self.paths, self.around, self.beyond)
 
     def _hinges_of(self, side: Side) -> list[Hinge]:
         return list(self.layout.rim_of(side)) if self.layout.dim == 3 else [(c,) for c in side]
@@ -235,12 +224,7 @@ class _Offset:
             self.places[name] = self._off(corner, [side for fan in fans for side in fan])
         return name
 
-    def _round_hinge(
-        self,
-        hinge: Hinge,
-        around: dict[str, tuple[tuple[str, ...], Side]],
-        beyond: dict[Side, list[Side]],
-    ) -> None:
+    def _round_hinge(self, hinge: Hinge) -> None:
         """Lay down the block that goes round where two sides meet."""
         one, other = self.hinges[hinge]
         far = {c: self._between(c, *(_fan_of(self.fans[c], s) for s in (one, other))) for c in hinge}
@@ -248,10 +232,10 @@ class _Offset:
             one, other = other, one
         tops = self.tops
         own = tuple(c for at in hinge for c in (at, tops[one][at], tops[other][at], far[at]))
-        around[stable_id(self.step, *hinge, "round")] = own, one
+        self.around[stable_id(self.step, *hinge, "round")] = own, one
         for side in (one, other):
             new = side_of(*(c for at in hinge for c in (tops[side][at], far[at])))
-            beyond.setdefault(side, []).append(new)
+            self.beyond.setdefault(side, []).append(new)
         if len(hinge) == 2:
             self._edge(edge_of(*hinge), far, [one, other])
 
@@ -261,13 +245,7 @@ class _Offset:
         along = at[1] - at[0] if len(hinge) == 2 else np.array([0.0, 0.0, 1.0])
         return bool(np.cross(first, second) @ along > 0)
 
-    def _round_corner(
-        self,
-        corner: str,
-        fans: Sequence[Fan],
-        around: dict[str, tuple[tuple[str, ...], Side]],
-        beyond: dict[Side, list[Side]],
-    ) -> None:
+    def _round_corner(self, corner: str, fans: Sequence[Fan]) -> None:
         """Lay down the block that goes round a corner that three fans meet in."""
         at = self.at[corner]
         tops = [self.tops[fan[0]][corner] for fan in fans]
@@ -277,10 +255,10 @@ class _Offset:
         self.places[far] = self._off(corner, [side for fan in fans for side in fan])
         two = {pair: self._between(corner, *(fans[n] for n in pair)) for pair in combinations(range(3), 2)}
         own = (corner, tops[0], tops[1], two[0, 1], tops[2], two[0, 2], two[1, 2], far)
-        around[stable_id(self.step, corner, "round")] = own, fans[0][0]
+        self.around[stable_id(self.step, corner, "round")] = own, fans[0][0]
         for n, (fan, top) in enumerate(zip(fans, tops, strict=True)):
             new = side_of(top, *(name for pair, name in two.items() if n in pair), far)
-            beyond.setdefault(fan[0], []).append(new)
+            self.beyond.setdefault(fan[0], []).append(new)
 
 
 def _beside(edge: Edge, tops: Mapping[str, str]) -> tuple[Edge, tuple[Edge, bool]]:

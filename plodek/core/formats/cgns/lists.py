@@ -7,11 +7,12 @@ from typing import TypeAlias
 
 import numpy as np
 
+from plodek.core.arrays import Ints
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.doors.hdf5 import Node
 from plodek.core.errors import BadFile
 from plodek.core.formats.cgns.patches import listed
-from plodek.core.formats.cgns.tree import data_of
+from plodek.core.formats.cgns.tree import data_of, labelled, text
 from plodek.core.formats.windows import ranged
 from plodek.core.grid.window import Window
 
@@ -23,9 +24,11 @@ def joined_by_lists(
 ) -> list[tuple[Window, Window, Orientation]]:
     """Give the windows that a connectivity joins node by node (SIDS 8.4), ours and the donor's.
 
-    None where its lists pair no whole rectangles. Raises BadFile where they reach outside their blocks.
+    None of them where its lists are not of nodes, or pair no whole rectangles. Raises BadFile where they
+    reach outside their blocks.
     """
-    if "PointList" not in link or "PointListDonor" not in link:
+    location = next((text(node) for node in labelled(link, "GridLocation_t")), "Vertex")
+    if location != "Vertex" or "PointList" not in link or "PointListDonor" not in link:
         return []
     ours, theirs = (data_of(link[name]).reshape(-1, dim) for name in ("PointList", "PointListDonor"))
     shape, other = (shapes[block] for block in blocks)
@@ -35,25 +38,34 @@ def joined_by_lists(
         )
     windows = listed(ours, "Vertex", blocks[0], shape, dim, where)
     listed(theirs, "Vertex", blocks[1], other, dim, where)  # for its bounds
-    donors = np.full((*shape, dim), -1)
-    donors[tuple(np.pad(ours - 1, ((0, 0), (0, 3 - dim))).T)] = theirs - 1
+    keys = np.ravel_multi_index(tuple((ours - 1).T), shape[:dim])
+    order = np.argsort(keys)
     found = []
     for window in windows:
-        pair = _against(window, donors[window.slices(shape)], blocks[1], other, where)
+        index = _nodes(window, shape, dim)
+        own = np.ravel_multi_index(tuple(np.moveaxis(index, -1, 0)), shape[:dim])
+        donors = theirs[order[np.searchsorted(keys[order], own)]] - 1
+        pair = _against(window, donors, blocks[1], other, where)
         if pair is None:
             return []
         found.append((window, *pair))
     return found
 
 
+def _nodes(window: Window, shape: Shape, dim: int) -> Ints:
+    """Give the indices (…, dim) of the nodes of a window, in the three directions of its block."""
+    spans = (np.arange(n)[part] for n, part in zip(shape, window.slices(shape), strict=True))
+    return np.stack(np.meshgrid(*spans, indexing="ij"), axis=-1)[..., :dim]
+
+
 def _against(
-    window: Window, donors: np.ndarray, block: int, shape: Shape, where: str
+    window: Window, donors: Ints, block: int, shape: Shape, where: str
 ) -> tuple[Window, Orientation] | None:
     """Give the window of the nodes that stand for those of one, and how it lies; None where it is none."""
     dim = donors.shape[-1]
     low, high = (donors.reshape(-1, dim).min(axis=0), donors.reshape(-1, dim).max(axis=0))
     flat = [axis for axis in range(dim) if low[axis] == high[axis]]
-    if len(flat) != 1 or low[flat[0]] not in (0, shape[flat[0]] - 1) or low.min() < 0:
+    if len(flat) != 1 or low[flat[0]] not in (0, shape[flat[0]] - 1):
         return None
     theirs = ranged(block, np.stack([low, high]) + 1, shape, where)
     axes = [0] * dim
@@ -67,6 +79,5 @@ def _against(
     if sorted(map(abs, axes)) != list(range(1, dim + 1)):
         return None
     orientation = Orientation(tuple(axes))
-    spans = (np.arange(n)[part] for n, part in zip(shape, theirs.slices(shape), strict=True))
-    index = np.stack(np.meshgrid(*spans, indexing="ij"), axis=-1)[..., :dim]
-    return (theirs, orientation) if np.array_equal(orientation.apply(index), donors) else None
+    same = np.array_equal(orientation.apply(_nodes(theirs, shape, dim)), donors)
+    return (theirs, orientation) if same else None

@@ -21,6 +21,7 @@ from plodek.core.formats.cgns.patches import windows_of
 from plodek.core.formats.cgns.read_cells import read_cells
 from plodek.core.formats.cgns.tree import (
     data_of,
+    is_periodic,
     labelled,
     labelled_below,
     left_out,
@@ -36,7 +37,6 @@ from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched, poles_in
 from plodek.core.grid.outside import is_free, rest_of
 from plodek.core.grid.window import Interface, PatchFaces, PatchType, Window
-from plodek.core.shape.move import Move
 from plodek.core.units import factor
 
 #: So many notes are told.
@@ -162,15 +162,14 @@ class _File:
         """Look at connectivities that are not told by ranges of nodes."""
         for link in labelled_below(zone, "ZoneGridConnectivity_t", "GridConnectivity_t"):
             kind = next((text(node) for node in labelled(link, "GridConnectivityType_t")), "Overset")
-            move = move_of(link, zone, self._base)
-            if kind == "Abutting1to1" and move is None:
+            if kind == "Abutting1to1" and not is_periodic(link):
                 outside.by_nodes = True  # whose nodes are which is told by their places
                 continue
-            joints = self._by_lists(link, zone, block, move) if kind == "Abutting1to1" else []
+            joints = self._by_lists(link, zone, block) if kind == "Abutting1to1" else []
             for joint in joints:
                 self._keep(joint, link, outside)
             if not joints:
-                word = f"{'' if move is None else 'periodic '}{kind}"
+                word = f"periodic {kind}" if is_periodic(link) else kind
                 why = ", and its lists pair no sides node by node" if kind == "Abutting1to1" else ""
                 self._notes.append(
                     f"connectivity {title(link)} of zone {title(zone)} is left out: it is {word}{why}"
@@ -179,11 +178,12 @@ class _File:
             if any(True for _ in labelled(above, "OversetHoles_t")):
                 self._notes.append(f"holes of zone {title(zone)} are left out")
 
-    def _by_lists(self, link: Node, zone: Node, block: int, move: Move | None) -> list[Interface]:
-        where = f"{self._name}, zone {title(zone)}, {title(link)}"
+    def _by_lists(self, link: Node, zone: Node, block: int) -> list[Interface]:
+        """Give the periodic sides that lists of nodes join; none of zones that are not read."""
         if text(link) not in self._index:
-            raise BadFile(f"there is no zone {text(link)}", where=where, remedy="write the file again")
-        pair = block, self._index[text(link)]
+            return []
+        where = f"{self._name}, zone {title(zone)}, {title(link)}"
+        pair, move = (block, self._index[text(link)]), move_of(link, zone, self._base)
         return [
             Interface(ours, theirs, orientation, move)
             for ours, theirs, orientation in joined_by_lists(link, pair, self._shapes, self._dim, where)

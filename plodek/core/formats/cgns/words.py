@@ -45,7 +45,7 @@ PATCH_TYPES: Mapping[str, PatchType] = {
 #: What stands for our types that the SIDS have none for: neither twins, which their own connectivity tells,
 #: nor conditions of no certain kind.
 STAND_INS: Mapping[PatchType, str] = {
-    kind: word
+    kind: f"{word}, with our word in a descriptor beside it"
     for kind, word in BC_TYPES.items()
     if PATCH_TYPES[word] != kind and kind not in ("periodic", "general")
 }

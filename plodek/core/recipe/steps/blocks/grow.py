@@ -12,7 +12,7 @@ from pydantic import Field
 from plodek.core.arrays import Floats
 from plodek.core.blocks.layout import Side
 from plodek.core.blocks.operations.grow import grow
-from plodek.core.blocks.operations.layer import Layer, offset, shifted
+from plodek.core.blocks.operations.layer import Layer, Offset, shifted
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model, Patch
 from plodek.core.recipe import selectors
@@ -69,7 +69,7 @@ class Grow(BlockStep):
         guide = None
         if self.by == "along normals":
             distance, wished = self._distance(model), self.convex == "go round"
-            layer = offset(self.id, layout, model.guides, sides, distance, round_corners=wished)
+            layer = Offset(self.id, layout, model.guides, sides, distance, round_corners=wished).layer()
         elif self.by == "along a direction":
             if self.direction is None:
                 raise BadValue("no direction is given", remedy="give a direction, such as 1, 0, 0")
