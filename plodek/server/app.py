@@ -7,7 +7,7 @@ from importlib.metadata import version
 from pathlib import Path
 from pkgutil import iter_modules
 from types import ModuleType
-from typing import TYPE_CHECKING, cast
+from typing import cast
 from urllib.parse import urlsplit
 
 from apiflask import APIFlask, HTTPError
@@ -21,15 +21,13 @@ from plodek.core.recipe.document import need_bounded
 from plodek.server import api, seen
 from plodek.server.door.guard import Door
 from plodek.server.door.roles import look_at_role
+from plodek.server.jobs.workers import Workers
 from plodek.server.pool.passing import USER, goes_apart, passed_on
+from plodek.server.pool.pool import Pool
 from plodek.server.problems import handle_errors
 from plodek.server.settings import Settings
 from plodek.server.store import tables
 from plodek.server.workspace import Workspace
-
-if TYPE_CHECKING:
-    from plodek.server.jobs.workers import Workers
-    from plodek.server.pool.pool import Pool
 
 #: What pages may do, as browsers are told: run their own scripts only, and stand in no frame.
 #: Styles are put in by the pages themselves.

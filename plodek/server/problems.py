@@ -59,12 +59,15 @@ def _in_trouble(why: str) -> Response:
     _log.error("%s %s: %s", request.method, request.path, why)
     detail = f"The data folder cannot be read or written ({why}), and this has not been kept. See that "
     detail += "its disk has room, and do it again; what was kept before is still there."
-    return _problem(Problem(title="The data folder is in trouble", status=503, detail=detail))
+    return _problem(
+        Problem(code="data-folder", title="The data folder is in trouble", status=503, detail=detail)
+    )
 
 
 def _of_the_core(error: PlodekError) -> Response:
     return _problem(
         Problem(
+            code=error.code,
             title=error.title,
             status=next((code for kind, code in _STATUS.items() if isinstance(error, kind)), 422),
             detail=str(error),
@@ -84,7 +87,9 @@ def _of_http(error: HTTPError) -> tuple[dict[str, Any], int, dict[str, str]]:
         detail = _said(error.detail)
     if status == 413:
         detail = too_large(most("upload_mb") * 1024**2)
-    problem = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail)
+    phrase = HTTPStatus(status).phrase
+    code = phrase.lower().replace(" ", "-")
+    problem = Problem(code=code, title=phrase, status=status, detail=detail)
     headers = {name: str(value) for name, value in dict(error.headers).items()}
     return problem.model_dump(), status, headers | {"Content-Type": "application/problem+json"}
 

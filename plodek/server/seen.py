@@ -1,15 +1,12 @@
-"""The server as it is seen from outside: its log, whether it is well, and its figures."""
+"""The server seen from outside: whether it is well, its figures, and a line of the log a request."""
 
 from __future__ import annotations
 
-import json
 import logging
-import os
 import re
 import shutil
 import time
 import uuid
-from typing import TYPE_CHECKING
 
 from apiflask import APIFlask
 from flask import Response, g, jsonify, request
@@ -17,48 +14,16 @@ from peewee import PeeweeException, fn
 from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, generate_latest
 from prometheus_client.exposition import CONTENT_TYPE_LATEST
 
-from plodek.core.errors import BadValue
+from plodek.server.jobs.workers import Workers
+from plodek.server.pool.pool import Pool
 from plodek.server.store.tables import Job, Project
 from plodek.server.workspace import Workspace
 
-if TYPE_CHECKING:
-    from plodek.server.jobs.workers import Workers
-    from plodek.server.pool.pool import Pool
-
 #: Bytes of room on the disk below which the server is not well.
 ROOM = 200 * 1024**2
-_LEVELS = ("debug", "info", "warning", "error")
 _ID = re.compile(r"[A-Za-z0-9-]{1,64}")
 _SECONDS = (0.005, 0.02, 0.1, 0.5, 2.0, 10.0, 60.0)
 _log = logging.getLogger("plodek.requests")
-
-
-class _Lines(logging.Formatter):
-    """One JSON object a line; contents of files and recipes are never in it."""
-
-    def format(self, record: logging.LogRecord) -> str:
-        told: dict[str, object] = {
-            "time": time.strftime("%Y-%m-%dT%H:%M:%S%z", time.localtime(record.created)),
-            "level": record.levelname.lower(),
-            "from": record.name,
-            "said": record.getMessage(),
-        }
-        told |= getattr(record, "request", {})
-        if record.exc_info:
-            told["trace"] = self.formatException(record.exc_info)
-        return json.dumps(told, ensure_ascii=False)
-
-
-def start_log() -> None:
-    """Log as JSON lines from the level that PLODEK_LOG sets. Raises BadValue for one that is none."""
-    level = os.environ.get("PLODEK_LOG", "warning").strip().lower()
-    if level not in _LEVELS:
-        raise BadValue(f"PLODEK_LOG is “{level[:40]}”", remedy=f"set it to {', '.join(_LEVELS)}")
-    handler = logging.StreamHandler()
-    handler.setFormatter(_Lines())
-    logging.basicConfig(level=logging.WARNING, handlers=[handler], force=True)
-    logging.getLogger("plodek").setLevel(level.upper())
-    logging.getLogger("waitress.queue").setLevel(logging.ERROR)
 
 
 def watch(app: APIFlask, workspace: Workspace, pool: Pool | None, workers: Workers | None) -> None:

@@ -25,8 +25,9 @@ from plodek.server.demo import RECIPES, demo_files, demo_recipe
 from plodek.server.door.bodies import ANYBODY, LimitOf, channel, limit_of
 from plodek.server.door.guard import Door, need_door
 from plodek.server.jobs.workers import Workers
+from plodek.server.log import start_log
+from plodek.server.pool import evaluator
 from plodek.server.pool.pool import MOST_IN_ALL, Pool
-from plodek.server.seen import start_log
 from plodek.server.settings import Settings
 from plodek.server.store import projects
 from plodek.server.store.holding import held
@@ -60,7 +61,7 @@ def _serve(host: str, port: int, data: Path, *, with_demo: bool) -> None:
     if with_demo:
         _put_demo(workspace)
     workspace.database_kept_open = held_open(workspace.database)
-    pool = Pool(data, workspace.settings)
+    pool = Pool(evaluator.main, data, workspace.settings)
     atexit.register(pool.stop)
     app = make_app(workspace, pool, Workers(workspace))
     threading.Thread(target=_sweep, args=(workspace,), daemon=True).start()

@@ -2,6 +2,7 @@
 
 import ast
 import re
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 from plodek.cli import plodek
@@ -68,6 +69,36 @@ def parts_imported(path):
     """Give the parts of the screen that a file of it imports from."""
     for found in re.findall(r'from "(\.[^"]+)"', path.read_text()):
         yield (path.parent / found).resolve().relative_to(SCREEN)
+
+
+def test_no_files_import_each_other_round_about():
+    """Those imported for types alone, or within a function, count as well."""
+    modules = {
+        ".".join(path.relative_to(ROOT).with_suffix("").parts).removesuffix(".__init__"): path
+        for path in (ROOT / "plodek").rglob("*.py")
+    }
+    needs = {}
+    for module, path in modules.items():
+        names = {
+            f"{node.module}.{one.name}" if f"{node.module}.{one.name}" in modules else node.module
+            for node in ast.walk(ast.parse(path.read_text()))
+            if isinstance(node, ast.ImportFrom)
+            for one in node.names
+        }
+        needs[module] = {name for name in names if name in modules}
+    list(TopologicalSorter(needs).static_order())
+    screen = ROOT / "web" / "src"
+    needs = {
+        path: {
+            found
+            for name in re.findall(r"from \"(\.[^\"]+)\"", path.read_text())
+            for ending in (".ts", ".tsx")
+            if (found := (path.parent / f"{name}{ending}").resolve()).exists()
+        }
+        for path in screen.rglob("*.ts*")
+    }
+    assert sum(map(len, needs.values())) > 200
+    list(TopologicalSorter(needs).static_order())
 
 
 def test_imports_of_the_screen_run_one_way():

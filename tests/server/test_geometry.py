@@ -111,7 +111,7 @@ def test_the_gaps_are_found_sewn_and_back_after_undo(client):
     assert sewn["free"] == []
     assert sewn["volume"] == pytest.approx(1.112, rel=1e-3)
     report = client.get(f"/api/projects/{project}/model").json["steps"][2]["report"]
-    assert report[-1] == "no free edge is left"
+    assert report[-1]["text"] == "no free edge is left"
     client.post(f"/api/projects/{project}/undo", json={"base": 2})
     assert len(client.get(f"/api/projects/{project}/mending").json["free"]) == 28
 

@@ -11,7 +11,7 @@ from click.testing import CliRunner
 
 from plodek.cli import plodek
 from plodek.core.errors import BadFile, NotReady, PlodekError
-from plodek.server import doctor, seen
+from plodek.server import doctor, log, seen
 from plodek.server.app import make_app
 from plodek.server.pool.passing import is_evaluated
 from plodek.server.store import backup, projects
@@ -189,7 +189,7 @@ def test_requests_have_numbers_and_the_log_has_them_and_no_contents(client, capl
         made = client.get("/api/projects", headers={"X-Request-Id": bad}).headers["X-Request-Id"]
         assert (made != bad, len(made)) == (True, 12)
     client.post("/api/projects", json={"name": "a secret name"})
-    lines = [json.loads(seen._Lines().format(record)) for record in caplog.records]
+    lines = [json.loads(log._Lines().format(record)) for record in caplog.records]
     assert lines[0]["request"] == "from-the-proxy-7"
     assert lines[-1] | {"method": "POST", "path": "/api/projects", "status": 201} == lines[-1]
     assert "secret" not in json.dumps(lines)

@@ -84,6 +84,7 @@ def test_a_stale_edit_gets_the_newer_revision_and_loses_nothing(client):
     problem = stale.json
     assert problem.pop("project")["revision"] == 1
     assert problem == {
+        "code": "stale",
         "type": "about:blank",
         "title": "The recipe has changed meanwhile",
         "status": 409,

@@ -116,7 +116,7 @@ def test_tiers(model):
 
 
 def test_the_rest_of_the_model(model):
-    step = {"state": "ok", "title": "", "error": "", "labels": {}, "report": [], "located": []}
+    step = {"state": "ok", "code": "", "title": "", "error": "", "labels": {}, "report": [], "proposals": []}
     told = {key: model[key] for key in model if key not in ("corners", "blocks", "edges", "tiers", "limits")}
     assert told == {
         "unit": "m",

@@ -12,9 +12,9 @@ import scipy
 
 from plodek.core.arrays import Bools, Floats
 from plodek.core.blocks.edge_path import EdgePath
-from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Layout, Side, edge_of
 from plodek.core.blocks.overlaps import overlaps
+from plodek.core.blocks.reports import Finding
 from plodek.core.tolerances import SAME_PLACE
 
 #: Corners this near to each other, in shares of the shortest edge at them, were most likely meant to be one.

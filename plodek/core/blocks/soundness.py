@@ -11,9 +11,9 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.angles import leaving_ways
 from plodek.core.blocks.edge_path import EdgePath
-from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.blocks.leaks import leaks
+from plodek.core.blocks.reports import Finding
 from plodek.core.blocks.tiers import Tier
 from plodek.core.errors import Refused
 from plodek.core.tolerances import SAME_PLACE

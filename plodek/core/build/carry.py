@@ -11,8 +11,7 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks.edge_path import edge_path
 from plodek.core.blocks.layout import Edge, edge_of
 from plodek.core.grid.fill import Sheets, fill_side, shared
-from plodek.core.model.model import Model
-from plodek.core.model.operations import Lift
+from plodek.core.model.model import Lift, Model
 
 #: A whole block, and its six sides, as indices of its nodes.
 _WHOLE = ((slice(None), slice(None), slice(None)),)

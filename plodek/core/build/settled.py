@@ -9,11 +9,12 @@ import numpy as np
 
 from plodek.core.arrays import Floats, place
 from plodek.core.blocks.layout import Corner, Layout, Name
-from plodek.core.blocks.moulds.mould import Mould, edges_through
+from plodek.core.blocks.moulds.edges import edges_through
+from plodek.core.blocks.moulds.mould import Mould
 from plodek.core.build.build import finished
 from plodek.core.grid.grid import Grid
-from plodek.core.model.model import Model
-from plodek.core.model.operations import Fill, Lift
+from plodek.core.model.model import Lift, Model
+from plodek.core.model.operations import Fill
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide
 from plodek.core.shape.lattice import Lattice

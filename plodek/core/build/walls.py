@@ -6,7 +6,7 @@ import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.build.heights import guide_of, heights_over, lines_from
-from plodek.core.check.measure import WallUnits
+from plodek.core.check.measured import WallUnits
 from plodek.core.check.walls import GuideFit, WallHeights, Walls, guide_fit, wall_heights
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window

@@ -12,12 +12,13 @@ from dataclasses import dataclass, field
 import numpy as np
 from propcache.api import cached_property
 
-from plodek.core.arrays import Bools, Floats
+from plodek.core.arrays import Floats
 from plodek.core.cache import Cache
 from plodek.core.check.geometry import Joined, in_rows, ratios, slants
 from plodek.core.check.kernels.cells import measure_cells
 from plodek.core.check.kernels.faces import measure_inner_faces
 from plodek.core.check.leaks import Leak, leaks_of
+from plodek.core.check.measured import Measured, WallUnits
 from plodek.core.check.metric import BASIC, Metric, there
 from plodek.core.check.metrics import BY_KEY, in_families, work_out
 from plodek.core.grid.grid import Grid
@@ -26,18 +27,6 @@ from plodek.core.grid.grid import Grid
 DEGENERATE = 1e-6
 #: Bytes of other metrics that are kept, those last asked for.
 _MOST_OTHERS = 256 * 1024**2
-
-
-@dataclass(frozen=True)
-class WallUnits:
-    """What walls are measured by, in the grid's unit: the height of y⁺ 1, the boundary layer's thickness."""
-
-    height: float
-    thickness: float
-
-    def scaled(self, factor: float) -> WallUnits:
-        """Give them in another unit."""
-        return WallUnits(factor * self.height, factor * self.thickness)
 
 
 @dataclass(frozen=True)
@@ -52,26 +41,9 @@ class Summary:
 
 
 @dataclass(frozen=True)
-class CellValues:
-    """Metrics of every cell of a ``grid``: ``volume`` (cells,), ``folded`` (cells,), ``centres`` (3, cells).
+class CellValues(Measured):
+    """A measured grid with all its metrics: the others are worked out as they are asked for, and kept."""
 
-    Cells that are flat count as folded.
-    ``poles`` (cells,) tells the cells with a shrunk edge: they are measured as the wedges they are.
-    ``left`` are the indices of left-handed blocks, which were measured as if turned round.
-    ``joined`` are its faces at interfaces, ``basic`` (metrics, cells) the metrics that are always there.
-
-    Cells run block by block, C order within one, as the grid counts them.
-    """
-
-    grid: Grid
-    joined: Joined
-    basic: Floats
-    volume: Floats
-    centres: Floats
-    folded: Bools
-    poles: Bools
-    wall_units: WallUnits | None = None
-    left: tuple[int, ...] = ()
     _others: Cache[Floats] = field(default_factory=lambda: Cache(_MOST_OTHERS, _bytes), repr=False)
 
     @property
@@ -113,13 +85,6 @@ class CellValues:
     def leaks(self) -> tuple[Leak, ...]:
         """Where blocks overlap, or lie on each other without being joined."""
         return leaks_of(self.grid, self.centres, self.signs)
-
-    @property
-    def signs(self) -> Floats:
-        """1 for each block (blocks,), -1 where its cells have negative volumes or it is left-handed."""
-        signs = np.sign(np.add.reduceat(self.volume, self.grid.starts[:-1]))
-        signs[list(self.left)] *= -1.0
-        return signs
 
     def scaled(self, factor: float) -> CellValues:
         """Measure the same grid with all lengths multiplied by a factor."""

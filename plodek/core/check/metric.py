@@ -9,14 +9,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from math import inf
-from typing import TYPE_CHECKING, Literal, TypeAlias
+from typing import Literal, TypeAlias
 
 import numpy as np
 
 from plodek.core.arrays import Bools, Floats
-
-if TYPE_CHECKING:
-    from plodek.core.check.measure import CellValues
+from plodek.core.check.measured import Measured
 
 #: What a metric looks at; where it is a size, its unit may be that of the project.
 Group = Literal["cell", "size", "wall", "joint"]
@@ -93,7 +91,7 @@ DEFAULT_LIMITS: Mapping[str, float] = {
 }
 
 #: Works a family out: the values (cells,) of its metrics in order, NaN where one says nothing of a cell.
-Work: TypeAlias = Callable[["CellValues"], Sequence[Floats]]
+Work: TypeAlias = Callable[[Measured], Sequence[Floats]]
 #: The other metrics: each family with how it is worked out.
 FAMILIES: list[tuple[tuple[Metric, ...], Work]] = []
 

@@ -47,6 +47,7 @@ class Verdict:
 
     ``part`` says where it holds; nothing for the whole grid, and ``own`` that it is that part's own limit.
     Of no cell ``worst`` is NaN, and it is missed. ``words`` tell the outcome where figures do not.
+    ``at_poles`` is how many of the cells that miss it have a shrunk edge: what is poor there is the pole.
     """
 
     metric: Metric
@@ -58,6 +59,7 @@ class Verdict:
     unit: str = ""
     own: bool = False
     words: str = ""
+    at_poles: int = 0
 
     @property
     def sentence(self) -> str:
@@ -73,7 +75,9 @@ class Verdict:
             return f"{what}: worst {worst}, limit {limit}"
         count = f"{self.missed:,}".replace(",", " ")
         noun = f"{self.noun} is" if self.missed == 1 else f"{self.noun}s are"
-        return f"{what}: {count} {noun} {word} {limit}, the worst {worst}"
+        poles = "all" if self.at_poles == self.missed else f"{self.at_poles:,} of them".replace(",", " ")
+        where = f", {poles} at poles" if self.at_poles else ""
+        return f"{what}: {count} {noun} {word} {limit}{where}, the worst {worst}"
 
 
 @dataclass(frozen=True)
@@ -119,8 +123,8 @@ def gate(
     for one in own:
         part = cells_of_part(cells.grid, one.part, one.names)
         free.setdefault(one.metric, np.ones(cells.grid.cells, dtype=bool))[part] = False
-        values = there(cells.of(one.metric)[part])
-        verdict = _verdict(one.bound, one.limit, values, unit, one.words)
+        values = cells.of(one.metric)[part]
+        verdict = _verdict(one.bound, one.limit, values, cells.poles[part], unit, one.words)
         verdicts.append(replace(verdict, own=True))
     general = []
     for key, limit in limits.items():
@@ -134,9 +138,12 @@ def gate(
         if key == LEAKS.key:
             general.append(_leaks(cells, limit, labels or {}))
             continue
-        values = cells.of(key)[free[key]] if key in free else cells.of(key)
+        values, poles = cells.of(key), cells.poles
+        if key in free:
+            values, poles = values[free[key]], poles[free[key]]
         if len(values) or key not in free:
-            general.append(_verdict(BY_KEY[key], limit, values, unit, " elsewhere" if key in free else ""))
+            elsewhere = " elsewhere" if key in free else ""
+            general.append(_verdict(BY_KEY[key], limit, values, poles, unit, elsewhere))
     return Gate(int(cells.folded.sum()), (*general, *verdicts))
 
 
@@ -151,11 +158,15 @@ def _leaks(cells: CellValues, limit: float, labels: Mapping[str, str]) -> Verdic
     )
 
 
-def _verdict(metric: Metric, limit: float, values: Floats, unit: str, part: str) -> Verdict:
-    if not len(values):
+def _verdict(metric: Metric, limit: float, values: Floats, poles: Bools, unit: str, part: str) -> Verdict:
+    known = there(values)
+    if not len(known):
         return Verdict(metric, limit, np.nan, 1, part=part, unit=unit)
-    missed = int(metric.misses(values, limit).sum())
-    return Verdict(metric, limit, metric.worst(values), missed, part=part, unit=unit)
+    misses = metric.misses(values, limit)
+    at_poles = int((misses & poles).sum())
+    return Verdict(
+        metric, limit, metric.worst(known), int(misses.sum()), part=part, unit=unit, at_poles=at_poles
+    )
 
 
 def histogram(cells: CellValues, key: str, bars: int = 40, *, log: bool | None = None) -> Histogram:

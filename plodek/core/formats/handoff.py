@@ -9,7 +9,8 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 from plodek.core.check.limits import OwnLimit
-from plodek.core.check.measure import CellValues, WallUnits, measure
+from plodek.core.check.measure import CellValues, measure
+from plodek.core.check.measured import WallUnits
 from plodek.core.check.metric import LENGTH
 from plodek.core.check.quality import Gate, gate
 from plodek.core.check.walls import Walls

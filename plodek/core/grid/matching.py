@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 import scipy
@@ -27,6 +28,9 @@ def poles_in(xyz: Sequence[Floats], dim: int) -> tuple[Pole, ...]:
     """Find the edges and sides of blocks (ni, nj, nk, 3) whose nodes along an axis are at one place."""
     found = []
     for block, nodes in enumerate(xyz):
+        corners_at = _corners(nodes).reshape(8, 3)
+        if not any((corners_at[low] == corners_at[high]).all() for _, low, high in tables.edges(dim)):
+            continue  # what has shrunk has its corners at one place
         told: set[tuple[int, int]] = set()
         for axis, end, corners in tables.sides(dim) if dim == 3 else ():
             ends = tuple(end if a == axis else None for a in range(3))
@@ -39,6 +43,11 @@ def poles_in(xyz: Sequence[Floats], dim: int) -> tuple[Pole, ...]:
             if (along, low) not in told and _shrunk(nodes, ends, along):
                 found.append(Pole(block, ends, along))
     return tuple(found)
+
+
+def _corners(nodes: Floats) -> Floats:
+    """Give the nodes (2, 2, 2, 3) of a block at its corners, k before j before i: as these are numbered."""
+    return nodes[[0, -1]][:, [0, -1]][:, :, [0, -1]].transpose(2, 1, 0, 3)
 
 
 def _shrunk(nodes: Floats, ends: tuple[int | None, ...], along: int) -> bool:
@@ -118,31 +127,39 @@ def joined(
 
 
 def _faces_of(xyz: Sequence[Floats], dim: int, share: float, within: float) -> _Faces:
-    sides, side, place, middle, near, most = [], [], [], [], [], []
+    """Give the faces of all sides, worked out for all blocks of one shape at once."""
+    alike: dict[tuple[int, ...], list[int]] = {}
     for block, nodes in enumerate(xyz):
-        for axis in range(dim):
-            for end in (0, 1):
-                window = Window(block, axis, end)
-                part = np.squeeze(nodes[window.slices(nodes.shape[:3])], axis=axis)
-                edges = [np.linalg.norm(np.diff(part, axis=a), axis=-1) for a in range(dim - 1)]
-                if dim == 3:
-                    longest = [
-                        np.maximum(edges[0][:, :-1], edges[0][:, 1:]),
-                        np.maximum(edges[1][:-1], edges[1][1:]),
-                    ]
-                    shortest = np.minimum(*longest)
-                    centre = 0.25 * (part[:-1, :-1] + part[1:, 1:] + (part[1:, :-1] + part[:-1, 1:]))
-                else:
-                    shortest, centre = edges[0], 0.5 * (part[:-1] + part[1:])
-                true = shortest > 0  # the others have shrunk to a line
-                sides.append(window)
-                middle.append(centre[true])
-                rounding = _ROUNDING * np.abs(centre[true]).max(axis=-1)
-                most.append(0.5 * shortest[true])
-                near.append(np.clip(within, share * shortest[true] + rounding, most[-1]))
-                place.append(np.argwhere(true)[:, :2])
-                side.append(np.full(int(true.sum()), len(sides) - 1))
-    return _Faces(sides, *(np.concatenate(part) for part in (side, place, middle, near, most)))
+        alike.setdefault(nodes.shape, []).append(block)
+    side, place, middle, near, most = [], [], [], [], []
+    for shape, blocks in alike.items():
+        for number in range(2 * dim):
+            window = Window(blocks[0], number // 2, number % 2)
+            parts = np.stack([xyz[block][window.slices(shape[:3])] for block in blocks])
+            part = np.squeeze(parts, axis=1 + window.axis)
+            edges = [np.linalg.norm(np.diff(part, axis=1 + a), axis=-1) for a in range(dim - 1)]
+            if dim == 3:
+                longest = [
+                    np.maximum(edges[0][:, :, :-1], edges[0][:, :, 1:]),
+                    np.maximum(edges[1][:, :-1], edges[1][:, 1:]),
+                ]
+                shortest = np.minimum(*longest)
+                across = part[:, 1:, :-1] + part[:, :-1, 1:]
+                centre = 0.25 * (part[:, :-1, :-1] + part[:, 1:, 1:] + across)
+            else:
+                shortest, centre = edges[0], 0.5 * (part[:, :-1] + part[:, 1:])
+            true = shortest > 0  # the others have shrunk to a line
+            middle.append(centre[true])
+            rounding = _ROUNDING * np.abs(centre[true]).max(axis=-1)
+            most.append(0.5 * shortest[true])
+            near.append(np.clip(within, share * shortest[true] + rounding, most[-1]))
+            where = np.argwhere(true)
+            place.append(where[:, 1:3])
+            side.append(2 * dim * np.asarray(blocks)[where[:, 0]] + number)
+    sides = [Window(block, axis, end) for block in range(len(xyz)) for axis in range(dim) for end in (0, 1)]
+    whole = [np.concatenate(part) for part in (side, place, middle, near, most)]
+    order = np.argsort(whole[0], kind="stable")
+    return _Faces(sides, *(part[order] for part in whole))
 
 
 def _joined(
@@ -200,22 +217,33 @@ def _turn(
 ) -> Orientation | None:
     """Find how the nodes of a window lie against those of another; None where they are not the same."""
     ours, theirs = (own[w.slices(own.shape[:3])] for own, w in zip(nodes, (one, other), strict=True))
-    own = [axis for axis in range(dim) if axis != one.axis]
-    away = [axis for axis in range(dim) if axis != other.axis]
+    first, second = (_corners(own).reshape(8, -1) for own in (ours, theirs))
+    turns, corners = _turns(dim, one.axis, other.axis, one.end != other.end)
+    off = np.abs(second[corners] - first[: 1 << dim]).max(axis=(1, 2))
     best: tuple[float, Orientation] | None = None
+    for number in np.flatnonzero(off <= near):  # none of the others can be it
+        turned = turns[number].apply(theirs)
+        if turned.shape == ours.shape:
+            off_all = float(np.abs(turned - ours).max())
+            if best is None or off_all < best[0]:
+                best = off_all, turns[number]
+    return best[1] if best is not None and best[0] <= near else None
+
+
+@cache
+def _turns(dim: int, axis: int, other: int, opposite: bool) -> tuple[list[Orientation], Ints]:
+    """Give how a side across one axis may lie on one across another, and for each whose corners are whose."""
+    own = [a for a in range(dim) if a != axis]
+    away = [a for a in range(dim) if a != other]
+    found = []
     for flat in Orientation.every(dim - 1):
         axes = [0] * dim
-        axes[one.axis] = (1 if one.end != other.end else -1) * (other.axis + 1)
-        for axis, signed in zip(own, flat.axes, strict=True):
+        axes[axis] = (1 if opposite else -1) * (other + 1)
+        for a, signed in zip(own, flat.axes, strict=True):
             there = away[abs(signed) - 1] + 1
-            axes[axis] = there if signed > 0 else -there
-        turn = Orientation(tuple(axes))
-        turned = turn.apply(theirs)
-        if turned.shape == ours.shape:
-            off = float(np.abs(turned - ours).max())
-            if best is None or off < best[0]:
-                best = off, turn
-    return best[1] if best is not None and best[0] <= near else None
+            axes[a] = there if signed > 0 else -there
+        found.append(Orientation(tuple(axes)))
+    return found, np.array([[turn.corner(n) for n in range(1 << dim)] for turn in found])
 
 
 def rectangles(mask: Bools) -> list[Rectangle]:

@@ -13,6 +13,7 @@ import numpy as np
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.layout import edge_of
+from plodek.core.blocks.moulds.edges import indices_along
 from plodek.core.blocks.moulds.mould import Mould
 from plodek.core.grid.inside import at_side, fill_inside, inside
 from plodek.core.grid.side import Rim, between, crossed
@@ -112,10 +113,10 @@ def _line(mould: Mould, laid: LaidOut, first: int, second: int, count: int) -> F
     """Give the indices (n, 3) of the ``count`` nodes of an edge, from one of a mould's corners to another."""
     a, b = mould.corners[first], mould.corners[second]
     if a == b:
-        return mould.along(first, second, None, np.linspace(0.0, 1.0, count))
+        return indices_along(mould, first, second, None, np.linspace(0.0, 1.0, count))
     edge = edge_of(a, b)
     s = laid.nodes[edge] if a < b else 1.0 - laid.nodes[edge][::-1]
-    return mould.along(first, second, laid.paths[edge], s)
+    return indices_along(mould, first, second, laid.paths[edge], s)
 
 
 def _share(line: Floats) -> Floats:

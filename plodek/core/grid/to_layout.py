@@ -9,7 +9,6 @@ import numba
 import numpy as np
 
 from plodek.core.arrays import Floats, place
-from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import (
     FLUID,
     Block,
@@ -21,7 +20,9 @@ from plodek.core.blocks.layout import (
     Twin,
     stable_id,
 )
-from plodek.core.blocks.moulds.mould import Mould, edges_through
+from plodek.core.blocks.moulds.edges import edges_through
+from plodek.core.blocks.moulds.mould import Mould
+from plodek.core.blocks.reports import Finding
 from plodek.core.blocks.soundness import check
 from plodek.core.errors import BadFile, PlodekError
 from plodek.core.grid.divisions import Divisions

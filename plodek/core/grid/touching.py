@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import combinations
 
 import numpy as np
@@ -89,6 +90,20 @@ def _seams(lines: Sequence[_Line]) -> Iterator[Seam]:
                 yield Seam(first.block, first.ends, line.block, line.ends, first.back != line.back)
 
 
+@lru_cache(maxsize=1024)
+def _ends_in(shape: tuple[int, ...], spans: tuple[range, ...], near: int) -> Ints:
+    """Give the numbers, in a block of a shape, of nodes at the ends of spans and of those next to them."""
+    chosen = [sorted({*span[: near + 1], *span[-near - 1 :]}) for span in spans]
+    return np.asarray(np.ravel_multi_index(np.ix_(*chosen), shape))
+
+
+@lru_cache(maxsize=1024)
+def _on_edges(shape: tuple[int, ...], dim: int) -> tuple[Ints, ...]:
+    """Give the indices of those on edges among the nodes chosen of a block; corners, in the plane."""
+    at_end = [np.isin(np.indices(shape)[a], (0, shape[a] - 1)) for a in range(dim)]
+    return np.nonzero(np.sum(at_end, axis=0) >= 2)
+
+
 class _Touching:
     """The corners of blocks and the nodes next to them along edges, in groups that sides join.
 
@@ -112,21 +127,15 @@ class _Touching:
         self.several: set[int] = set(there[count > 1].tolist())
         beyond = np.ones(len(nodes), dtype=bool)
         for part in at:
-            beyond[part[self._on_edges(part.shape)]] = False
+            beyond[part[_on_edges(part.shape, grid.dim)]] = False
         self._within_sides: set[int] = set(place[beyond].tolist())
 
     def _ends_of(self, block: int, part: tuple[slice, ...]) -> Ints:
         """Give the numbers of the nodes at the corners of a part of a block, and of those next to them."""
         shape = self._grid.xyz[block].shape[:3]
-        spans = [range(n)[along] for n, along in zip(shape, part, strict=True)]
+        spans = tuple(range(n)[along] for n, along in zip(shape, part, strict=True))
         near = 1 if self._grid.dim == 3 else 0  # the edges of plane blocks are their sides
-        chosen = [sorted({*span[: near + 1], *span[-near - 1 :]}) for span in spans]
-        return np.asarray(self._starts[block] + np.ravel_multi_index(np.ix_(*chosen), shape), dtype=np.int64)
-
-    def _on_edges(self, shape: tuple[int, ...]) -> tuple[Ints, ...]:
-        """Give the indices of those on edges among the nodes chosen of a block; corners, in the plane."""
-        at_end = [np.isin(np.indices(shape)[a], (0, shape[a] - 1)) for a in range(self._grid.dim)]
-        return np.nonzero(np.sum(at_end, axis=0) >= 2)
+        return np.asarray(self._starts[block] + _ends_in(shape, spans, near), dtype=np.int64)
 
     def _xyz(self, nodes: Ints) -> Floats:
         block = np.searchsorted(self._starts, nodes, side="right") - 1

@@ -10,7 +10,7 @@ import numpy as np
 
 from plodek.core.blocks.angles import CornerAngles, opens_smoothly, shrunk
 from plodek.core.blocks.layout import Edge, Layout, Side
-from plodek.core.blocks.operations.near import Proposal, proposals
+from plodek.core.blocks.operations.near import Match, matches
 from plodek.core.model.model import Model
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
@@ -177,10 +177,10 @@ def _middle(model: Model, corners: list[str]) -> list[float]:
     return [float(f"{v:.6g}") for v in mean[: model.layout.dim]]
 
 
-def _bends(model: Model, proposal: Proposal, exact: float) -> bool:
+def _bends(model: Model, match: Match, exact: float) -> bool:
     """Whether a surface bends under a side whose edges run on it: its inside is not on it by itself."""
-    middle = model.layout.places(proposal.corners).mean(axis=0)[None]
-    off = model.surface(proposal.guide).onto(middle) - middle
+    middle = model.layout.places(match.corners).mean(axis=0)[None]
+    off = model.surface(match.guide).onto(middle) - middle
     return float(np.abs(off).max()) > exact
 
 
@@ -191,7 +191,7 @@ def _near_edges(model: Model, angles: CornerAngles) -> list[Advice]:
     far: dict[str, float] = {}
     sides: dict[str, list[Side]] = {}
     guides = {name: g for name, g in model.own_guides.items() if isinstance(g, Curve | Surface)}
-    for p in proposals(layout, model.paths, guides, within):
+    for p in matches(layout, model.paths, guides, within):
         edge = (p.corners[0], p.corners[-1])
         if p.far <= exact and not (p.does == "lie" and _bends(model, p, exact)):
             continue

@@ -13,8 +13,8 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks.angles import CornerAngles, corner_angles
 from plodek.core.blocks.continuing import Continuing, continuing
 from plodek.core.blocks.edge_path import EdgePath, edge_path
-from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Layout
+from plodek.core.blocks.reports import Finding
 from plodek.core.blocks.soundness import findings
 from plodek.core.blocks.tiers import Tier, tiers
 from plodek.core.shape.guide import Guide

@@ -1,10 +1,14 @@
-"""The model that evaluating a recipe gives: all that is needed to build the grid."""
+"""The model that evaluating a recipe gives: all that is needed to build the grid.
+
+Its grid begins with `Fill`, or with the `Lift` of a plane model; runs work on the grid that is there.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 from math import prod
+from typing import TypeAlias
 
 from propcache.api import cached_property
 
@@ -12,21 +16,21 @@ from plodek.core.blocks import tables
 from plodek.core.blocks.change import Change, parts_of
 from plodek.core.blocks.continuing import Continuing
 from plodek.core.blocks.edge_path import EdgePath, edge_path
-from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Follow, Layout, Name, Side, Use, edge_of
+from plodek.core.blocks.motion import Motion
 from plodek.core.blocks.moulds.after import moulded
 from plodek.core.blocks.normals import slants
 from plodek.core.blocks.operations.keep import kept_on
 from plodek.core.blocks.operations.twins import carried, driven
-from plodek.core.blocks.sides import opposite, side_corners
+from plodek.core.blocks.reports import Note, Report
 from plodek.core.blocks.tiers import Tier
 from plodek.core.budget import need
 from plodek.core.check.limits import OwnLimit
 from plodek.core.check.metric import DEFAULT_LIMITS
 from plodek.core.errors import NotReady
-from plodek.core.grid.window import PatchType
 from plodek.core.model.layout_facts import LayoutFacts
-from plodek.core.model.operations import Fill, Lift, Operation, Run
+from plodek.core.model.named import Group, Patch
+from plodek.core.model.operations import Fill, Run
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, curve_named, surface_named
 from plodek.core.shape.joined import is_own, names_in
@@ -34,6 +38,7 @@ from plodek.core.shape.lattice import Lattice
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.smooth.settings import RunSettings
 from plodek.core.spacing.edge_law import EdgeLaw
+from plodek.core.spacing.from_sides import sized_sides
 from plodek.core.spacing.jumps import Jump, jumps
 from plodek.core.spacing.spread import LaidOut, Spacing, lay_out
 from plodek.core.spacing.wall_units import Flow
@@ -46,23 +51,6 @@ _WEIGHT, _OF_BLOCK, _OF_CELL = 4_000, 12_000, 24
 
 
 @dataclass(frozen=True)
-class Patch:
-    """A named patch: its type, and the sides it takes (edges, in the plane), outer or between two regions."""
-
-    name: str
-    type: PatchType
-    sides: tuple[Side, ...] = ()
-
-
-@dataclass(frozen=True)
-class Group:
-    """Guides under one name, with the name of a colour."""
-
-    members: tuple[str, ...]
-    colour: str = "teal"
-
-
-@dataclass(frozen=True)
 class Model:
     """Guides, layout, spacing, operations, patches and gate, in the project's unit. Immutable."""
 
@@ -70,9 +58,7 @@ class Model:
     guides: Mapping[str, Guide] = field(default_factory=dict)
     groups: Mapping[str, Group] = field(default_factory=dict)
     #: What steps have to say about what they did, by their ids.
-    reports: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
-    #: Those of the reports that tell of a place, with that.
-    located: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict)
+    reports: Mapping[str, tuple[Report, ...]] = field(default_factory=dict)
     layout: Layout = field(default_factory=lambda: Layout(2))
     spacing: Spacing = field(default_factory=Spacing)
     #: Wanted cell sizes, from which tiers without a count get one.
@@ -259,13 +245,15 @@ class Model:
         return [side for side in self.layout.outer if side not in self.patch_of]
 
     @cached_property
+    def sized(self) -> Mapping[Side, list[EdgeLaw]]:
+        """The outer sides from which all edges leave with a first cell that was asked for, and their laws."""
+        return sized_sides(self.layout, self.spacing.laws)
+
+    @cached_property
     def layered(self) -> Mapping[Side, Use]:
         """The outer sides from which all edges that leave have wall layers."""
-        return {
-            side: self.layout.outer[side]
-            for side, laws in self.sized.items()
-            if all(law.layers > 0 for law in laws)
-        }
+        layered = [side for side, laws in self.sized.items() if all(law.layers > 0 for law in laws)]
+        return {side: self.layout.outer[side] for side in layered}
 
     @cached_property
     def heights_asked(self) -> Mapping[Edge, Mapping[str, float]]:
@@ -275,24 +263,6 @@ class Model:
             edge: {corner: cosine * self.laid.size_at(edge, corner) for corner, cosine in ends.items()}
             for edge, ends in leaning.items()
         }
-
-    @cached_property
-    def sized(self) -> Mapping[Side, list[EdgeLaw]]:
-        """The outer sides from which all edges leave with a first cell that was asked for, and their laws."""
-        found = ((side, self._sized(use)) for side, use in self.layout.outer.items())
-        return {side: laws for side, laws in found if laws}
-
-    def _sized(self, use: Use) -> list[EdgeLaw]:
-        """Give the laws of the edges that leave a side; none unless all of them have a size there."""
-        here = side_corners(self.layout, use)
-        there = side_corners(self.layout, opposite(self.layout, use)[1])
-        found = []
-        for a, b in zip(here, there, strict=True):
-            law = self.spacing.laws.get(edge_of(a, b))
-            if a == b or law is None or (law.first if a < b else law.last) is None:
-                return []
-            found.append(law)
-        return found
 
     @property
     def guided(self) -> list[Side]:
@@ -360,16 +330,18 @@ class Model:
             known=self.facts,
         )
 
-    def reporting(self, step: str, *said: str | Finding) -> Model:
+    def reporting(self, step: str, *said: str | Report) -> Model:
         """Give the model with more that a step has to say about what it did, and where."""
-        texts = (one.text if isinstance(one, Finding) else one for one in said)
-        located = (*self.located.get(step, ()), *(one for one in said if isinstance(one, Finding)))
+        reports = tuple(Note(one) if isinstance(one, str) else one for one in said)
         return replace(
             self,
-            reports=dict(self.reports) | {step: (*self.reports.get(step, ()), *texts)},
-            located=dict(self.located) | {step: located} if located else self.located,
+            reports=dict(self.reports) | {step: (*self.reports.get(step, ()), *reports)},
             known=self.known if "facts" not in self.__dict__ else self.facts,
         )
+
+    def said(self, step: str) -> list[str]:
+        """Give what a step has to say, in words."""
+        return [one.text for one in self.reports.get(step, ())]
 
     def curve(self, name: str) -> Curve:
         """Find a guide curve. Raises NothingFound."""
@@ -391,3 +363,45 @@ class Model:
             raise NotReady(
                 f"{verb} works on a plane layout", remedy="put this step before the one that lifts it"
             )
+
+
+@dataclass(frozen=True)
+class Lift:
+    """Carry the grid of a ``plane`` model along a motion.
+
+    ``foot`` gives the plane corner of each corner, ``base`` the plane block of each block, ``above`` the
+    corners that stand on each plane corner, that at the plane first. It is ``whole`` as long as the blocks
+    are those of the plane, perhaps cut along the way: the blocks of one that is not are filled between
+    their edges.
+    """
+
+    plane: Model
+    motion: Motion
+    foot: Mapping[str, str]
+    base: Mapping[str, str]
+    above: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    whole: bool = True
+
+    def after(self, change: Change, layout: Layout, *, along: bool) -> Lift:
+        """Give the lift after an operation on its layout; a cut ``along`` its way leaves it whole."""
+        if not (self.whole and along):
+            return replace(self, whole=False)
+        base = dict(self.base)
+        for name, parts in change.pieces.items():
+            if isinstance(name, str) and name in base:
+                base |= {str(part): base[name] for part in parts}
+        base = {name: base[name] for name in layout.blocks}
+        foot = {
+            corner: self.plane.layout.blocks[base[name]].corners[n & 3]
+            for name, block in layout.blocks.items()
+            for n, corner in enumerate(block.corners)
+        }
+        return replace(self, base=base, foot=foot)
+
+    def stands(self, a: str, b: str) -> bool:
+        """Whether an edge between two corners runs along the way: both stand on one corner of the plane."""
+        return self.foot.get(a, a) == self.foot.get(b, b)
+
+
+#: What makes a grid, in order.
+Operation: TypeAlias = Fill | Run | Lift

@@ -34,7 +34,7 @@ def explained(evaluation: Evaluation) -> list[dict[str, Any]]:
             told["found"] = _found(step, evaluation.before(number))
         if told["state"] == "ok":
             model = evaluation.models[number]
-            told["report"] = list(model.reports.get(step.id, ()))
+            told["report"] = model.said(step.id)
             told["makes"] = _makes(evaluation.before(number), model)
         found.append(told)
     return found

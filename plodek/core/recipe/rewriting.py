@@ -19,6 +19,7 @@ from plodek.core.recipe.fields import Meaning, rewritten
 from plodek.core.recipe.step import Step, kinds_by_name
 from plodek.core.recipe.steps.shape.read_points import Read
 from plodek.core.recipe.steps.shape.unit import Unit
+from plodek.core.shape.joined import renamed_in
 from plodek.core.units import METRES, LengthUnit, factor
 
 #: What was converted lies where it should, in shares of the size.
@@ -49,7 +50,7 @@ def renamed(evaluation: Evaluation, old: str, new: str) -> Recipe:
     def change(meaning: Meaning, value: Any) -> Any:
         if meaning.widget != "guide":
             return value
-        return "+".join(new if part == old else part for part in str(value).split("+"))  # guides joined too
+        return renamed_in(str(value), old, new)
 
     return evaluation.recipe.model_copy(
         update={"steps": head + [rewritten(step, change) for step in steps[made + 1 :]]}

@@ -14,6 +14,8 @@ from plodek.core.shape.surfaces.together import Together
 
 #: Ends of curves this close to each other, in shares of their length, can be followed as one.
 _MEETING = 1e-4
+#: What stands between the names of guides that are joined.
+_PLUS = "+"
 
 
 class JoinedCurves(Joined):
@@ -50,6 +52,16 @@ def joined(guides: Mapping[str, Guide], names: Sequence[str]) -> JoinedGuide:
             "some of these guides are curves and some surfaces", remedy="follow one kind at a time"
         )
     return JoinedCurves(tuple(names), curves) if curves else JoinedSurfaces(tuple(names), surfaces)
+
+
+def joined_name(names: Sequence[str]) -> str:
+    """Give the name of guides that are joined: names have no + in them."""
+    return _PLUS.join(names)
+
+
+def renamed_in(name: str, old: str, new: str) -> str:
+    """Give the name of a guide, or of guides that are joined, with another name in the place of one."""
+    return joined_name([new if part == old else part for part in name.split(_PLUS)])
 
 
 def names_in(guide: Guide | None) -> tuple[str, ...]:

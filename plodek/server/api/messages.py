@@ -35,9 +35,10 @@ class ProjectOut(Message):
 
 
 class Problem(BaseModel):
-    """An error as RFC 9457 has it: what is wrong, where, and what helps."""
+    """An error as RFC 9457 has it: what is wrong, where, and what helps; programs know it by its ``code``."""
 
     type: str = "about:blank"
+    code: str
     title: str
     status: int
     detail: str

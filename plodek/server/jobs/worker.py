@@ -11,9 +11,9 @@ from pathlib import Path
 from plodek.core import lifeline
 from plodek.server.jobs import work
 from plodek.server.jobs.desk import Lane
+from plodek.server.log import start_log
 from plodek.server.pool.apart import Apart
 from plodek.server.pool.fence import see_only_work_in
-from plodek.server.seen import start_log
 from plodek.server.store.tables import Job
 from plodek.server.workspace import TEMPORARY, Workspace
 

@@ -23,16 +23,16 @@ from werkzeug.test import EnvironBuilder, run_wsgi_app
 from plodek.core import lifeline
 from plodek.core.errors import OwnMistake
 from plodek.server.app import make_app
+from plodek.server.log import start_log
 from plodek.server.pool.apart import Apart
 from plodek.server.pool.fence import see_only_work_in
 from plodek.server.pool.message import SMALL, Answered, Asked
-from plodek.server.seen import start_log
 from plodek.server.settings import Settings
 from plodek.server.workspace import TEMPORARY, Workspace
 
 #: What is answered where all that answers has failed.
 _MISTAKE = json.dumps({
-    "type": "about:blank", "title": OwnMistake.title, "status": 500,
+    "type": "about:blank", "code": OwnMistake.code, "title": OwnMistake.title, "status": 500,
     "detail": "Plodek made a mistake here; the log of the server has more.",
 }).encode()  # fmt: skip
 #: Requests of one evaluator that go on at once.

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from shutil import copyfileobj
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import Any, TypeVar
 
 from apiflask import HTTPError
 from flask import Response, g, request
@@ -16,10 +16,8 @@ from werkzeug.wsgi import wrap_file
 
 from plodek.server.door.roles import project_asked
 from plodek.server.pool.message import SMALL, Asked
+from plodek.server.pool.pool import Busy, Pool
 from plodek.server.store import projects
-
-if TYPE_CHECKING:
-    from plodek.server.pool.pool import Pool
 
 _View = TypeVar("_View", bound=Callable[..., Any])
 #: Where a view says that evaluators answer it, and whether that may be done once more.
@@ -68,8 +66,6 @@ def goes_apart(view: Callable[..., Any]) -> bool:
 
 def passed_on(pool: Pool, temporary: Path, view: Callable[..., Any]) -> Response:
     """Have the present request answered by an evaluator."""
-    from plodek.server.pool.pool import Busy
-
     own = [("X-Request-Id", g.number)] + ([] if g.user is None else [(USER, g.user)])
     sent = [(name, value) for name, value in request.headers if name.lower() not in _SET_HERE]
     gone = request.environ.get("waitress.client_disconnected", lambda: False)

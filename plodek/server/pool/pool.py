@@ -17,13 +17,16 @@ from itertools import count
 from multiprocessing.connection import Connection
 from pathlib import Path
 from threading import Lock, Thread
+from typing import TypeAlias
 
 from plodek.core.budget import LIMITS, most, variable
 from plodek.core.errors import Halted, OverBudget
-from plodek.server.pool import evaluator, forked
+from plodek.server.pool import forked
 from plodek.server.pool.message import Answered, Asked
 from plodek.server.settings import Settings
 
+#: What a process runs that answers the requests which come through a connection: `evaluator.main`.
+Evaluate: TypeAlias = Callable[[Connection, Path, Settings], None]
 #: Requests that wait or run at once: of one project, and in all.
 MOST_OF_PROJECT, MOST_IN_ALL = 12, 48
 #: Seconds between two looks whether a client has gone or a deadline has passed.
@@ -57,14 +60,14 @@ class _Waiting:
 class _Evaluator:
     """One process, and the requests that it has."""
 
-    def __init__(self, folder: Path, settings: Settings, most_seconds: float) -> None:
+    def __init__(self, evaluate: Evaluate, folder: Path, settings: Settings, most_seconds: float) -> None:
         ours, theirs = forked.context().Pipe()
         self._connection: Connection = ours
         self._most_seconds = most_seconds
         self._sending = Lock()
         self._broken = False
         self.waiting: dict[int, _Waiting] = {}
-        self.process = forked.start(evaluator.main, theirs, folder, settings)
+        self.process = forked.start(evaluate, theirs, folder, settings)
         theirs.close()
         Thread(target=self._listen, daemon=True).start()
 
@@ -135,10 +138,10 @@ class _Evaluator:
 
 
 class Pool:
-    """The evaluators of a server, started as they are needed."""
+    """The evaluators of a server, started as needed: processes that ``evaluate`` over a data folder."""
 
-    def __init__(self, folder: Path, settings: Settings) -> None:
-        self._folder, self._settings = folder, settings
+    def __init__(self, evaluate: Evaluate, folder: Path, settings: Settings) -> None:
+        self._evaluate, self._folder, self._settings = evaluate, folder, settings
         self._lock, self._numbers = Lock(), count()
         self._evaluators: list[_Evaluator] = []
         self._knows: OrderedDict[int, _Evaluator] = OrderedDict()
@@ -217,7 +220,7 @@ class Pool:
         return chosen
 
     def _start(self) -> _Evaluator:
-        found = _Evaluator(self._folder, self._settings, self._most_seconds)
+        found = _Evaluator(self._evaluate, self._folder, self._settings, self._most_seconds)
         self._evaluators.append(found)
         return found
 

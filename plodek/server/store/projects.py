@@ -32,6 +32,7 @@ class Row(NamedTuple):
 class Stale(PlodekError):
     """An edit based on a revision that is no longer the newest."""
 
+    code = "stale"
     title = "The recipe has changed meanwhile"
 
     def __init__(self, project: Project) -> None:

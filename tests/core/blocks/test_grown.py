@@ -163,7 +163,7 @@ def test_twins_whose_sides_both_grow_are_none_any_more_and_that_is_told():
     grow = {"kind": "grow", "id": "g", "sides": {"all": True}, "by": "along normals", "distance": 0.1}
     model = model_of(numbered([{"kind": "frame", "width": 2, "height": 1}, twin, grow]))
     assert model.layout.twins == ()
-    assert "the twins “s1” are none any more" in " ".join(model.reports["g"])
+    assert "the twins “s1” are none any more" in " ".join(model.said("g"))
 
 
 @pytest.mark.parametrize(("turn", "blocks"), [(40, 3), (59, 3), (61, 4), (149, 4), (151, 3)])

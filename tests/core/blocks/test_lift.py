@@ -37,7 +37,7 @@ def test_twins_stay_matched_along_the_way_too():
 def test_twins_that_the_motion_parts_are_told(lift, kept):
     model = model_of([FRAME, TWIN, lift])
     assert len(model.layout.twins) == kept
-    said = " ".join(model.reports.get("e", ()))
+    said = " ".join(model.said("e"))
     assert ("none any more" in said) == (kept == 0)
 
 

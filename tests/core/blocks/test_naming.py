@@ -32,7 +32,7 @@ def test_all_the_rest_tells_what_are_walls_of_bodies(holes):
         *({"kind": "hollow", "blocks": {"at": [x, 1.5, 1.5]}} for x in [1.5, 3.5][:holes]),
         {"kind": "patch", "id": "rest", "name": "walls", "faces": {"rest": True}},
     ]
-    said = model_of([{"id": f"s{n}", **step} for n, step in enumerate(steps)]).reports["rest"]
+    said = model_of([{"id": f"s{n}", **step} for n, step in enumerate(steps)]).said("rest")
     assert len(said) == 1 + (holes > 0)
     if holes:
         assert said[0].startswith(f"{6 * holes} of these {78 + 6 * holes} sides are those of bodies or slits")
@@ -49,7 +49,7 @@ def test_a_waisted_duct_is_no_body():
         ),
         {"kind": "patch", "id": "rest", "name": "walls", "faces": {"rest": True}},
     ]
-    (said,) = model_of(steps).reports["rest"]
+    (said,) = model_of(steps).said("rest")
     assert "different directions" in said
 
 

@@ -183,7 +183,7 @@ def test_what_is_in_a_ball_or_on_a_guide_is_cut_out_and_named(steps, extent, nea
 
 def test_edges_across_a_ball_tell_how_far_they_stay_within_it():
     model = model_of(numbered([STRIP, balled([2, 0.25, 1], 1, faces={"side": "z+"})]))
-    (said,) = model.reports["s1"]
+    (said,) = model.said("s1")
     assert f"up to {1 - CHORD / 2:.3g} m" in said
 
 

@@ -53,7 +53,7 @@ def test_the_reach_grows_with_the_block_and_not_with_the_layout():
 
 def test_a_second_candidate_nearly_as_near_is_told():
     hollow = {"kind": "hollow", "id": "h", "blocks": {"at": [1.01, 1]}}
-    said = model_of([*THIRDS, hollow]).reports["h"]
+    said = model_of([*THIRDS, hollow]).said("h")
     assert len(said) == 1
     assert "nearly as near" in said[0]
     assert "h" not in model_of([*THIRDS, hollow | {"blocks": {"at": [1.2, 1]}}]).reports
@@ -289,7 +289,7 @@ def test_a_patch_moves_out_with_what_grows_or_stays_and_is_told(lift):
     assert len(model.patch_of) == (2 if lift else 1)
     stays = model_of([*steps[:-1], steps[-1] | {"patches": "stay"}])
     assert stays.patch_of == {}
-    assert stays.reports["g"][0].endswith("of out lie inside now, and belong to no patch")
+    assert stays.said("g")[0].endswith("of out lie inside now, and belong to no patch")
     old = document.of({"plodek": 2, "steps": steps})
     assert old.steps[-1].patches == "stay"
     twice = model_of([*steps, steps[-1] | {"id": "h"}])

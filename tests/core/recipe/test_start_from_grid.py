@@ -67,18 +67,18 @@ def test_a_block_with_its_axes_in_any_order_is_the_same_and_right_handed(turn):
     grid = build.filled_grid(model)
     assert np.array_equal(nodes_of(grid), nodes_of(BENT))
     assert measure(grid).volume.min() > 0
-    said = " ".join(model.reports["s0"])
+    said = " ".join(model.said("s0"))
     mirrored = (
         np.linalg.det([[np.sign(a) * (abs(a) - 1 == axis) for axis in range(3)] for a in turn.axes]) < 0
     )
     assert ("left-handed, and turned round: Block0001" in said) == bool(mirrored)
-    shown = [one.blocks for one in model.located["s0"] if "left-handed" in one.text]
+    shown = [one.blocks for one in model.reports["s0"] if "left-handed" in one.text]
     assert shown == [tuple(model.layout.blocks)] * bool(mirrored)
 
 
 def test_the_dewatering_bend_is_cured(demos):
     model = demos.model("dewatering-bend")
-    said = " ".join(model.reports["received"])
+    said = " ".join(model.said("received"))
     for words in (
         "2 received blocks were divided into 8",
         "left-handed, and turned round: block1",
@@ -104,8 +104,8 @@ def test_blocks_that_meet_on_parts_of_sides_are_divided_there_and_everywhere_bey
     assert len(model.layout.blocks) == 3
     built = build.filled_grid(model)
     assert np.array_equal(nodes_of(built), nodes_of(grid))
-    assert "2 received blocks were divided into 3" in " ".join(model.reports["s0"])
-    (divided,) = (one for one in model.located["s0"] if "divided" in one.text)
+    assert "2 received blocks were divided into 3" in " ".join(model.said("s0"))
+    (divided,) = (one for one in model.reports["s0"] if "divided" in one.text)
     assert len(divided.blocks) == 2
     assert set(divided.blocks) < set(model.layout.blocks)
 
@@ -140,7 +140,7 @@ def test_gaps_are_closed_where_that_is_wished_and_told_else():
     model = model_of([START | {"within": "5 mm"}], a=grid)
     built = build.filled_grid(model)
     assert len(built.interfaces) == 1
-    (gap,) = (one for one in model.located["s0"] if "up to 0.004 m apart" in one.text)
+    (gap,) = (one for one in model.reports["s0"] if "up to 0.004 m apart" in one.text)
     assert set(gap.blocks) == set(model.layout.blocks)
     assert kept(of_nodes(first), built) == len(nodes_of(of_nodes(first)))
 
@@ -156,7 +156,7 @@ def test_a_gap_that_only_some_cells_are_small_against_is_closed_all_along(gap):
     assert len(grid.interfaces) == 1
     model = model_of([START], a=grid)
     assert len(model.layout.blocks) == 2
-    assert f"up to {gap:.3g} m apart" in " ".join(model.reports["s0"])
+    assert f"up to {gap:.3g} m apart" in " ".join(model.said("s0"))
 
 
 def test_hexahedra_without_blocks_are_put_into_such_and_taken_up(demos):
@@ -292,7 +292,7 @@ def test_folded_cells_are_told():
     nodes[3] = nodes[6]
     nodes[3] += 1e-3
     model = model_of([START], a=Grid(3, ("block1",), (nodes,)))
-    assert "cells are folded" in " ".join(model.reports["s0"])
+    assert "cells are folded" in " ".join(model.said("s0"))
 
 
 def test_a_sharp_line_within_a_received_block_stays_sharp_where_it_is_spaced_anew():
@@ -325,7 +325,7 @@ def test_patches_whose_names_become_alike_stay_apart_and_are_told(names):
     model = model_of([START], a=written(replace(box, patches=patches, unnamed=tuple(windows[len(names) :]))))
     assert [len(patch.sides) for patch in model.patches] == [1] * len(names)
     assert len({patch.name.lower() for patch in model.patches}) == len(names)
-    changed = [text for said in model.reports.values() for text in said if "is called" in text]
+    changed = [one for said in model.reports.values() for one in said if "is called" in one.text]
     assert len(changed) == sum(patch.name != name for patch, name in zip(model.patches, names, strict=True))
 
 
@@ -335,4 +335,4 @@ def test_what_was_left_out_of_a_file_is_told_by_the_step(tmp_path):
         lambda root: cgns_files.node(cgns_files.zone_of(cgns_files.base_of(root)), "s", "FlowSolution_t"),
     )
     model = model_of([START | {"file_unit": "m"}], a=file.read_bytes())
-    assert any("FlowSolution_t" in text for said in model.reports.values() for text in said)
+    assert any("FlowSolution_t" in one.text for said in model.reports.values() for one in said)

@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
+from plodek.core.blocks.reports import Proposal
 from plodek.core.build import build
 from plodek.core.check.measure import measure
 from tests.conftest import evaluated, model_of
@@ -31,11 +32,14 @@ def test_fitting_in_space():
     near = {"kind": "fit-near", "id": "n", "within": 0.5}
     fitted = model_of([sphere, box, near])
     assert len(fitted.layout.lies) == 6
-    report = [line.split("\t") for line in fitted.reports["n"]]
-    left = [row[0] for row in report if row[0].startswith("lie")][:2]
+    proposed = [one for one in fitted.reports["n"] if isinstance(one, Proposal)]
+    assert fitted.said("n") == [f"{len(proposed)} fitted", *(one.text for one in proposed)]
+    left = [one.key for one in proposed if one.does == "lie"][:2]
     fewer = model_of([sphere, box, near | {"leave": left}])
     assert len(fewer.layout.lies) == 4
-    assert sum(row.startswith("unmatched") for row in fewer.reports["n"]) == 2
+    assert fewer.said("n")[0] == f"{len(proposed) - 2} fitted, 2 not"
+    assert len(fewer.said("n")[-1].removeprefix("without a match: ").split(", ")) == 2
+    assert [one.key for one in fewer.reports["n"] if isinstance(one, Proposal) and one.why] == left
 
 
 def test_bends_alignment_and_joined_guides():
@@ -88,7 +92,7 @@ def test_a_surface_that_ends_within_a_side_is_told(width, told):
         {"kind": "frame", "id": "f", "shape": "box", "width": 2, "height": 1, "depth": 1},
         {"kind": "follow", "id": "w", "guide": "p", "edges": {"side": "y+"}},
     ]  # fmt: skip
-    said = model_of(steps).reports.get("w", ())
+    said = model_of(steps).said("w")
     assert [line.split(":")[0] for line in said] == (
         ["the surface ends before c3, c4, c7, c8"] if told else []
     )

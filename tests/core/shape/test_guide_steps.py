@@ -175,7 +175,7 @@ def test_the_gapped_cone_is_sewn_and_undone_by_taking_the_step_out():
         sewn = evaluated([bring, {"kind": "sew", "tolerance": tolerance}]).model
         free = [b.key for g in sewn.guides.values() if isinstance(g, Surface) for b in g.borders]
         assert sum(free.count(key) == 1 for key in free) == left
-        report = sewn.reports["s1"]
+        report = sewn.said("s1")
         assert any("edges divided where others end" in line for line in report)
         assert report[-1] == ("no free edge is left" if left == 0 else f"{left} free edges are left")
     assert evaluated([bring]).model.guides.keys() == unsewn.guides.keys()

@@ -7,12 +7,16 @@ import type { paths } from "./schema.gen";
 export class Problem extends Error {
   constructor(
     readonly status: number,
+    readonly code: string,
     detail: string,
     readonly rows: number[] = [],
   ) {
     super(detail);
   }
 }
+
+/** The code by which an error of the server is known; none of any other. */
+export const codeOf = (error: Error | null): string => (error instanceof Problem ? error.code : "");
 
 const client = createClient<paths>({ baseUrl: "/", fetch: patient });
 export const http = client;
@@ -24,10 +28,10 @@ interface Answer<T> {
 }
 
 const problemOf = (error: unknown, response: Response): Problem => {
-  const body = (error ?? {}) as { detail?: string; rows?: number[] };
+  const body = (error ?? {}) as { code?: string; detail?: string; rows?: number[] };
   const words =
     body.detail ?? `The server answered with ${response.status}; look whether it still runs.`;
-  return new Problem(response.status, words, body.rows ?? []);
+  return new Problem(response.status, body.code ?? "", words, body.rows ?? []);
 };
 
 /** Gives the data of an answer, or throws its problem. */

@@ -4073,6 +4073,20 @@ export interface components {
             faces: number;
         };
         /**
+         * ProposalOut
+         * @description A corner, edge or side that can be fitted to a guide, in words, and why it was not, if so.
+         */
+        "ModelOut.ProposalOut": {
+            /** Key */
+            key: string;
+            /** Text */
+            text: string;
+            /** Corners */
+            corners: string[];
+            /** Why */
+            why: string;
+        };
+        /**
          * SideOut
          * @description A side of a block in space: its corners in order around it, what it lies on, and its blocks.
          */
@@ -4106,6 +4120,11 @@ export interface components {
              */
             state: "ok" | "error" | "waiting";
             /**
+             * Code
+             * @default
+             */
+            code: string;
+            /**
              * Title
              * @default
              */
@@ -4126,12 +4145,12 @@ export interface components {
              * Report
              * @default []
              */
-            report: string[];
+            report: components["schemas"]["ModelOut.FindingOut"][];
             /**
-             * Located
+             * Proposals
              * @default []
              */
-            located: components["schemas"]["ModelOut.FindingOut"][];
+            proposals: components["schemas"]["ModelOut.ProposalOut"][];
         };
         /**
          * TierOut
@@ -4911,6 +4930,20 @@ export interface components {
             faces: number;
         };
         /**
+         * ProposalOut
+         * @description A corner, edge or side that can be fitted to a guide, in words, and why it was not, if so.
+         */
+        "PreviewOut.ProposalOut": {
+            /** Key */
+            key: string;
+            /** Text */
+            text: string;
+            /** Corners */
+            corners: string[];
+            /** Why */
+            why: string;
+        };
+        /**
          * RolesOut
          * @description Sides that do the same while a step of the Smooth stage runs, by their corners with | between.
          *
@@ -4961,6 +4994,11 @@ export interface components {
              */
             state: "ok" | "error" | "waiting";
             /**
+             * Code
+             * @default
+             */
+            code: string;
+            /**
              * Title
              * @default
              */
@@ -4981,12 +5019,12 @@ export interface components {
              * Report
              * @default []
              */
-            report: string[];
+            report: components["schemas"]["PreviewOut.FindingOut"][];
             /**
-             * Located
+             * Proposals
              * @default []
              */
-            located: components["schemas"]["PreviewOut.FindingOut"][];
+            proposals: components["schemas"]["PreviewOut.ProposalOut"][];
         };
         /**
          * TierOut

@@ -1,7 +1,7 @@
 import { Box, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useState } from "react";
-import { http, taken } from "../api/client";
+import { codeOf, http, taken } from "../api/client";
 import { ended, useJob } from "../api/job";
 import {
   type Change,
@@ -178,8 +178,8 @@ function useData(project: number): BoardData | string | Waiting {
 
   // The recipe is live: a grid whose smoothing has not been run yet is smoothed without being asked.
   // It may be asked for between two steps too.
-  const failing = model.data?.steps.find((step) => step.state === "error")?.error;
-  const notRun = [quality.error?.message, failing].some((why) => waitsForRun(why));
+  const failing = model.data?.steps.find((step) => step.state === "error")?.code;
+  const notRun = [codeOf(quality.error), failing].some((code) => waitsForRun(code));
   const here = useMemo(
     () => (revision === undefined ? null : { project, revision, upto }),
     [project, revision, upto],
@@ -218,7 +218,7 @@ function useData(project: number): BoardData | string | Waiting {
     // Steps that waited for the run change the model, and with it all that is told of it. The run ends
     // when the new model is there: by the old one it would begin again.
     const models = cache.getQueriesData<Model>({ queryKey: ["model", project] });
-    const waited = models.some(([, known]) => known?.steps.some((step) => waitsForRun(step.error)));
+    const waited = models.some(([, known]) => known?.steps.some((step) => waitsForRun(step.code)));
     cache.invalidateQueries({
       predicate: ({ queryKey: [what, whose] }) =>
         whose === project &&
@@ -288,7 +288,7 @@ function useData(project: number): BoardData | string | Waiting {
     filled: smoothing && !filled.error ? (filled.data ?? null) : null,
     grid: hasBlocks && board.layer !== "Blocks" && !grid.error ? shownGrid : null,
     doing: grid.isLoading ? "Filling the grid" : quality.isLoading ? "Measuring the cells" : "",
-    gridProblem: grid.error && !waitsForRun(grid.error.message) ? grid.error.message : "",
+    gridProblem: grid.error && !waitsForRun(codeOf(grid.error)) ? grid.error.message : "",
     preview: tried ? (preview.data ?? null) : null,
     previewGrid: previewGrid.data && tried && wantsGrid ? previewGrid.data : null,
     shape: surfaces ? (shape.data ?? null) : null,

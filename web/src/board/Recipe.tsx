@@ -209,27 +209,24 @@ function Row({ step, index, after }: { step: Step; index: number; after: boolean
       </Grid>
       {state?.state === "error" && (
         <Text
-          color={waitsForRun(state.error) ? "muted" : "madder"}
+          color={waitsForRun(state.code) ? "muted" : "madder"}
           fontSize="12px"
           pl="24px"
           role="alert"
         >
-          {waitsForRun(state.error) ? "waits for the smoothing" : state.error}
+          {waitsForRun(state.code) ? "waits for the smoothing" : state.error}
         </Text>
       )}
-      {state?.report.map((line) => {
-        const place = state.located.find((one) => one.text === line);
-        return (
-          <Text key={line} color="teal" fontSize="11px" pl="24px">
-            {line}
-            {place && (
-              <ShowMe title="The blocks that this is about" onClick={() => show(place)}>
-                Show me
-              </ShowMe>
-            )}
-          </Text>
-        );
-      })}
+      {state?.report.map((said) => (
+        <Text key={said.text} color="teal" fontSize="11px" pl="24px">
+          {said.text}
+          {said.blocks.length > 0 && (
+            <ShowMe title="The blocks that this is about" onClick={() => show(said)}>
+              Show me
+            </ShowMe>
+          )}
+        </Text>
+      ))}
       {state?.state === "waiting" && (
         <Text color="muted" fontSize="11px" pl="24px">
           waits for the step above

@@ -63,8 +63,7 @@ export const mayBegin = (run: Run, of: Of): boolean =>
   !underWay(run) && (run.state === "none" || !same(run.of, of));
 
 /** Whether what is asked for is not there because smoothing has not run yet. */
-export const waitsForRun = (why: string | undefined): boolean =>
-  /smoothing has not been run/i.test(why ?? "");
+export const waitsForRun = (code: string | undefined): boolean => code === "not-run";
 
 /** Whether it ended without a grid, and waits to be asked for again. */
 export const waits = (run: Run, of: Of): boolean =>

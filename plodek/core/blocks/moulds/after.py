@@ -11,6 +11,7 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks.change import Change
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Edge, Layout, Name, edge_of
+from plodek.core.blocks.moulds.edges import shares_along
 from plodek.core.blocks.moulds.mould import Mould, joined
 from plodek.core.shape.curves.curve import Curve
 
@@ -131,7 +132,7 @@ class _Dividing:
         if found is None:
             return None
         fraction = found[1] if a < b else 1.0 - found[1]
-        shares = mould.shares(first, second, self._paths.get(edge_of(a, b)), np.array([fraction]))
+        shares = shares_along(mould, first, second, self._paths.get(edge_of(a, b)), np.array([fraction]))
         return found[0], float(shares[0])
 
     def _cross(self, mould: Mould, low: Mould, ends: tuple[int, int], bit: int, at: float) -> None:
@@ -150,7 +151,7 @@ class _Dividing:
             s = self._nodes.get(edge_of(a, b)) if a != b else None
             if s is not None:
                 own = s if a < b else 1.0 - s[::-1]
-                beside.append((weight, mould.shares(n, m, self._paths.get(edge_of(a, b)), own)))
+                beside.append((weight, shares_along(mould, n, m, self._paths.get(edge_of(a, b)), own)))
         if beside:
             weights = np.array([weight for weight, _ in beside])
             shares = np.average(np.stack([share for _, share in beside]), axis=0, weights=weights)

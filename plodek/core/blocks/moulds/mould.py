@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,12 +11,7 @@ from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
 from plodek.core.blocks.orientation import Orientation
 from plodek.core.shape.curves.lattice_line import LatticeLine
-from plodek.core.shape.lattice import Lattice, snapped
-
-if TYPE_CHECKING:
-    from plodek.core.blocks.edge_path import EdgePath
-    from plodek.core.blocks.layout import Edge
-    from plodek.core.shape.curves.curve import Curve
+from plodek.core.shape.lattice import Lattice
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,29 +57,6 @@ class Mould:
         """Give the curve from one of its corners, by their places in the order, to another."""
         return LatticeLine(self.lattice, self.index[first], self.index[second])
 
-    def along(self, first: int, second: int, path: EdgePath | None, s: Floats) -> Floats:
-        """Give the indices (n, 3) of the nodes at fractions (n,) of the way from one corner to another.
-
-        ``path`` is that of the edge, None where it has shrunk. Where it runs through the lattice's nodes
-        these get their whole indices; else the fractions are those of the lattice's own line.
-        """
-        start, end = self.index[first], self.index[second]
-        return snapped(start + self.shares(first, second, path, s)[:, None] * (end - start))
-
-    def shares(self, first: int, second: int, path: EdgePath | None, s: Floats) -> Floats:
-        """Give which shares (n,) of the lattice's steps lie before fractions (n,), as `along` takes them."""
-        if path is None:
-            return s
-        if self.corners[first] < self.corners[second]:
-            share = path.shares(s)
-        else:
-            back = path.shares(1.0 - s)
-            share = None if back is None else 1.0 - back
-        if share is None:
-            line = self.line(first, second)
-            share = line.steps(s) / line.count
-        return share
-
     def nodes(self) -> Floats:
         """Give its own nodes (na, nb, nc, 3), in the order of its corners; nc is 1 of a side."""
         way = [self.index[1 << axis] - self.index[0] if axis < self.dim else np.zeros(3) for axis in range(3)]
@@ -99,20 +70,6 @@ class Mould:
                 weight = weight[..., None] * (own if axis < self.dim else np.ones(1))
             index += weight[..., None] * self.index[n]
         return self.lattice.at(index)
-
-
-def edges_through(moulds: Iterable[Mould]) -> tuple[dict[Edge, Curve], dict[Edge, Floats]]:
-    """Give the curves of the edges of moulds through their nodes, and where these lie on them (n,)."""
-    bends: dict[Edge, Curve] = {}
-    nodes: dict[Edge, Floats] = {}
-    for mould in moulds:
-        for _, low, high in tables.edges(mould.dim):
-            first, second = (low, high) if mould.corners[low] < mould.corners[high] else (high, low)
-            edge = mould.corners[first], mould.corners[second]
-            if edge[0] != edge[1] and edge not in bends:
-                bends[edge] = line = mould.line(first, second)
-                nodes[edge] = line.fractions(np.linspace(0.0, 1.0, round(line.count) + 1))
-    return bends, nodes
 
 
 def joined(corners: Sequence[str], one: Mould, other: Mould) -> Mould | None:

@@ -12,6 +12,7 @@ from plodek.core.arrays import Floats, place
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Corner, Edge, Layout, Side, edge_of
 from plodek.core.blocks.operations import fit
+from plodek.core.blocks.reports import Fitting
 from plodek.core.errors import PlodekError
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, Point
@@ -19,10 +20,10 @@ from plodek.core.shape.surfaces.surface import Surface
 
 
 @dataclass(frozen=True)
-class Proposal:
+class Match:
     """A corner to be pinned, an edge to follow a curve, or a side to lie on a surface; ``far`` it is now."""
 
-    does: Literal["pin", "follow", "lie"]
+    does: Fitting
     corners: tuple[str, ...]
     guide: str
     far: float
@@ -36,18 +37,18 @@ class Proposal:
 
 @dataclass(frozen=True)
 class NearFit:
-    """The layout with what was taken, the proposals, and the outer sides and edges without a match."""
+    """The layout with what was taken, the matches, and the outer sides and edges without a match."""
 
     layout: Layout
-    proposals: tuple[Proposal, ...]
+    matches: tuple[Match, ...]
     refused: Mapping[str, str]
     unmatched: tuple[Side, ...]
 
 
-def proposals(
+def matches(
     layout: Layout, paths: Mapping[Edge, EdgePath], guides: Mapping[str, Guide], within: float
-) -> list[Proposal]:
-    """Propose for every corner, edge and side on the boundary the nearest guide within a distance.
+) -> list[Match]:
+    """Match every corner, edge and side on the boundary with the nearest guide within a distance.
 
     Edges and sides are as near as their corners and the middles of their edges, as these run by ``paths``.
     """
@@ -72,8 +73,8 @@ def fit_near(
     within: float,
     leave: Collection[str] = (),
 ) -> NearFit:
-    """Take the proposals for the guides named but those to ``leave``, by their keys; tell what cannot be."""
-    found = proposals(layout, paths, {n: guides[n] for n in names}, within)
+    """Take the matches with the guides named but those to ``leave``, by their keys; tell what cannot be."""
+    found = matches(layout, paths, {n: guides[n] for n in names}, within)
     refused: dict[str, str] = {}
     after = layout
     taken = [p for p in found if p.key not in leave]
@@ -99,7 +100,7 @@ def fit_near(
     return NearFit(after, tuple(found), refused, unmatched)
 
 
-def _pins(layout: Layout, guides: Mapping[str, Guide], corners: list[str], within: float) -> list[Proposal]:
+def _pins(layout: Layout, guides: Mapping[str, Guide], corners: list[str], within: float) -> list[Match]:
     """Pair free corners with guide points, and sharp corners and ends of curves, each place once."""
     places: list[Floats] = []
     names: list[str] = []
@@ -114,7 +115,7 @@ def _pins(layout: Layout, guides: Mapping[str, Guide], corners: list[str], withi
     if not places or not free:
         return []
     gaps = np.linalg.norm(layout.places(free)[:, None] - np.array(places)[None], axis=2)
-    found: list[Proposal] = []
+    found: list[Match] = []
     taken: list[Floats] = []
     for flat in np.argsort(gaps, axis=None):
         row, column = np.unravel_index(flat, gaps.shape)
@@ -124,7 +125,7 @@ def _pins(layout: Layout, guides: Mapping[str, Guide], corners: list[str], withi
         if any(p.corners[0] == free[row] for p in found) or any(np.array_equal(here, t) for t in taken):
             continue
         taken.append(here)
-        found.append(Proposal("pin", (free[row],), names[column], float(gaps[row, column]), here))
+        found.append(Match("pin", (free[row],), names[column], float(gaps[row, column]), here))
     return found
 
 
@@ -135,7 +136,7 @@ def _fits(
     entities: Sequence[Side],
     guides: Mapping[str, Curve] | Mapping[str, Surface],
     within: float,
-) -> list[Proposal]:
+) -> list[Match]:
     """Pair edges with curves, or sides with surfaces, where their corners and middles of edges are near."""
     if not entities or not guides:
         return []
@@ -161,7 +162,7 @@ def _fits(
         return not all(fit.is_on(guide, corner.xyz, size) for corner in pinned)
 
     return [
-        Proposal(does, tuple(entity), names[n], float(worst[n, m]))
+        Match(does, tuple(entity), names[n], float(worst[n, m]))
         for m, (entity, n) in enumerate(zip(entities, best, strict=True))
         if worst[n, m] <= within and not held(entity, guides[names[n]])
     ]

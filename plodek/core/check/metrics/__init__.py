@@ -5,14 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from importlib import import_module
 from pkgutil import iter_modules
-from typing import TYPE_CHECKING
 
 from plodek.core.arrays import Floats
+from plodek.core.check.measured import Measured
 from plodek.core.check.metric import BASIC, FAMILIES, Group, Metric
 from plodek.core.errors import BadValue
-
-if TYPE_CHECKING:
-    from plodek.core.check.measure import CellValues
 
 for _one in sorted(module.name for module in iter_modules(__path__)):
     import_module(f"{__name__}.{_one}")
@@ -40,7 +37,7 @@ def in_families() -> list[list[str]]:
     return [[key] for key in BASIC] + [[metric.key for metric in metrics] for metrics, _ in FAMILIES]
 
 
-def work_out(key: str, cells: CellValues) -> dict[str, Floats]:
+def work_out(key: str, cells: Measured) -> dict[str, Floats]:
     """Work out the family of a metric: values (cells,) by the keys of its metrics."""
     for metrics, work in FAMILIES:
         if any(metric.key == key for metric in metrics):

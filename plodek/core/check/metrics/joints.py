@@ -4,23 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from math import inf
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.check.geometry import Joined, cells_beyond, ratios, slants
+from plodek.core.check.measured import Measured
 from plodek.core.check.metric import Metric, family, nothing
-
-if TYPE_CHECKING:
-    from plodek.core.check.measure import CellValues
 
 
 @family(
     Metric("joint_ratio", "volume ratio at joints", "", "low", 2.0, (1.0, inf), "joint", log=True),
     Metric("twin_angle", "non-orthogonality at twins", "°", "low", 65.0, (0.0, 90.0), "joint"),
 )
-def joints(cells: CellValues) -> Sequence[Floats]:
+def joints(cells: Measured) -> Sequence[Floats]:
     """Measure the cells at interfaces and twins against those beyond, which are moved here at twins."""
     grid = cells.grid
     if not grid.interfaces and not grid.periodic:

@@ -4,19 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from math import inf
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from plodek.core.arrays import Floats
 from plodek.core.check.geometry import in_rows, ratios
 from plodek.core.check.kernels.lengths import measure_lengths
+from plodek.core.check.measured import Measured
 from plodek.core.check.metric import LENGTH, Metric, family
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Window
-
-if TYPE_CHECKING:
-    from plodek.core.check.measure import CellValues
 
 
 @family(
@@ -24,7 +21,7 @@ if TYPE_CHECKING:
     Metric("smallest_height", "smallest height", LENGTH, "high", None, (0.0, inf), "size", log=True),
     Metric("cell_size", "cell size", LENGTH, "low", None, (0.0, inf), "size", log=True),
 )
-def lengths(cells: CellValues) -> Sequence[Floats]:
+def lengths(cells: Measured) -> Sequence[Floats]:
     """Measure the lengths of cells, those at interfaces against the edges that go on beyond."""
     grid = cells.grid
     growth, height = np.empty(grid.cells), np.empty(grid.cells)

@@ -4,17 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from math import inf
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from plodek.core.arrays import Floats, dot
 from plodek.core.check.geometry import in_rows, over
 from plodek.core.check.kernels.sides import measure_sides
+from plodek.core.check.measured import Measured
 from plodek.core.check.metric import Metric, family
-
-if TYPE_CHECKING:
-    from plodek.core.check.measure import CellValues
 
 
 @family(
@@ -22,7 +19,7 @@ if TYPE_CHECKING:
     Metric("face_skewness", "face skewness", "", "low", 0.8, (0.0, inf)),
     Metric("warpage", "warpage", "°", "low", 30.0, (0.0, 180.0)),
 )
-def sides(cells: CellValues) -> Sequence[Floats]:
+def sides(cells: Measured) -> Sequence[Floats]:
     """Measure the sides of cells, those at interfaces with the cell beyond."""
     grid = cells.grid
     alignment, skewness, warpage = (np.empty(grid.cells) for _ in range(3))

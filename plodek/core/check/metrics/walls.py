@@ -4,19 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from math import inf
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from plodek.core.arrays import Floats, dot
 from plodek.core.check.geometry import cells_at, face_centres, face_normals, over, ratios
 from plodek.core.check.lines import Lines
+from plodek.core.check.measured import Measured
 from plodek.core.check.metric import LENGTH, Metric, family, nothing
 from plodek.core.grid.window import Window
 from plodek.core.tolerances import ROUNDING
-
-if TYPE_CHECKING:
-    from plodek.core.check.measure import CellValues
 
 #: Cells of which the growth away from a wall is told.
 _GROWING = 10
@@ -31,7 +28,7 @@ _MOST_LAYERS = 200
     Metric("wall_growth", "growth over ten cells", "", "low", 1.3, (1.0, inf), "wall"),
     Metric("boundary_cells", "cells in the boundary layer", "", "high", 10.0, (0.0, inf), "wall"),
 )
-def walls(cells: CellValues) -> Sequence[Floats]:
+def walls(cells: Measured) -> Sequence[Floats]:
     """Measure the cells at the patches that are walls; where one stands on several, the worst counts."""
     grid = cells.grid
     windows = [window for patch in grid.patches if patch.type == "wall" for window in patch.windows]
@@ -49,7 +46,7 @@ def walls(cells: CellValues) -> Sequence[Floats]:
     return tuple(found)
 
 
-def _over(cells: CellValues, windows: Sequence[Window]) -> tuple[Floats, Floats, Floats, Floats]:
+def _over(cells: Measured, windows: Sequence[Window]) -> tuple[Floats, Floats, Floats, Floats]:
     """Give height, angle, growth and cells in the boundary layer over the faces of windows (n,)."""
     grid = cells.grid
     inward = np.concatenate([face_normals(grid, w) * (-1.0 if w.end else 1.0) for w in windows])

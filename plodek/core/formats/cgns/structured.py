@@ -14,7 +14,7 @@ import numpy as np
 
 from plodek.core.formats.cargo import Cargo
 from plodek.core.formats.cgns.base import LENGTH, add_condition, add_move, axes_of, open_base
-from plodek.core.formats.cgns.nodes import Node
+from plodek.core.formats.cgns.nodes import Node, Part
 from plodek.core.formats.windows import span_of
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.window import Interface, PatchFaces, Window
@@ -84,12 +84,13 @@ def _connectivity(
     for number, joint in enumerate(joints, 1):
         there = zone_name(joint.second.block)
         name = "Interface" if joint.move is None else "Periodic"
-        link = links.child(f"{name}{number}", "GridConnectivity1to1_t", there)
+        below = []
         if joint.orientation.axes != tuple(range(1, grid.dim + 1)):  # which stands where it is left out
             transform = np.array(joint.orientation.axes, dtype=np.int32)  # (SIDS 8.2)
-            link.child("Transform", '"int[IndexDimension]"', transform)
-        link.child("PointRange", "IndexRange_t", _range(grid, joint.first))
-        link.child("PointRangeDonor", "IndexRange_t", _donor_range(grid, joint))
+            below.append(Part("Transform", '"int[IndexDimension]"', transform))
+        below.append(Part("PointRange", "IndexRange_t", _range(grid, joint.first)))
+        below.append(Part("PointRangeDonor", "IndexRange_t", _donor_range(grid, joint)))
+        link = links.child(f"{name}{number}", "GridConnectivity1to1_t", there, below)
         if joint.move is not None:
             add_move(link, joint.move.in_unit(cargo.factor), named.get(joint.first), len(axes_of(grid)))
             twins.add(joint.first)

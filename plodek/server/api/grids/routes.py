@@ -17,7 +17,8 @@ from pydantic import Field
 from plodek.core.budget import need
 from plodek.core.build.build import coarse, filled_grid, layer_grid, shell
 from plodek.core.check.groups import by_block, by_blocks, by_patch, by_region
-from plodek.core.check.measure import CellValues, Summary, WallUnits
+from plodek.core.check.measure import CellValues, Summary
+from plodek.core.check.measured import WallUnits
 from plodek.core.check.metric import LEAKS, LENGTH, MISFIT, OF_GUIDES, Metric
 from plodek.core.check.metrics import known
 from plodek.core.check.quality import Gate, cells_between, gate, histogram, worst_cells

@@ -32,16 +32,27 @@ class FindingOut(Message):
     edges: list[Pair]
 
 
+class ProposalOut(Message):
+    """A corner, edge or side that can be fitted to a guide, in words, and why it was not, if so."""
+
+    key: str
+    text: str
+    corners: list[str]
+    why: str
+
+
 class StepState(Message):
     """How a step fared; later ones wait behind a failed one."""
 
     state: Literal["ok", "error", "waiting"]
+    #: What kind of error it is; see `Problem`.
+    code: str = ""
     title: str = ""
     error: str = ""
     labels: dict[str, str] = Field(default={})
-    report: list[str] = Field(default=[])
-    #: Those of the report that tell of blocks which are there.
-    located: list[FindingOut] = Field(default=[])
+    #: What it has to say; of a place only where its blocks are still there.
+    report: list[FindingOut] = Field(default=[])
+    proposals: list[ProposalOut] = Field(default=[])
 
 
 @dataclass(slots=True)

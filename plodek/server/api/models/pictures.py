@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import replace
 from math import prod
 from typing import Any, cast
 
 from plodek.core.blocks.continuing import EdgeEnd
-from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, Side, Use
 from plodek.core.blocks.plan import clearest, plan
+from plodek.core.blocks.reports import Finding, Note, Proposal
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe.evaluation import Evaluation
@@ -29,6 +29,7 @@ from plodek.server.api.models.messages import (
     PatchOut,
     PlanBlock,
     PlanOut,
+    ProposalOut,
     SideOut,
     StepState,
 )
@@ -180,23 +181,30 @@ def _steps(evaluation: Evaluation) -> list[StepState]:
         named = labels_in(step, evaluation.before(number))
         if evaluation.failed is None or number < evaluation.failed:
             model = evaluation.model
-            report = list(model.reports.get(step.id, ()))
-            located = _findings(_still_there(model, model.located.get(step.id, ())))
-            states.append(StepState(state="ok", labels=named, report=report, located=located))
+            said = model.reports.get(step.id, ())
+            report = _findings(_still_there(model, one) for one in said if not isinstance(one, Proposal))
+            proposals = [
+                ProposalOut(key=one.key, text=one.text, corners=list(one.corners), why=one.why)
+                for one in said
+                if isinstance(one, Proposal)
+            ]
+            states.append(StepState(state="ok", labels=named, report=report, proposals=proposals))
         elif number == evaluation.failed and evaluation.error is not None:
             error = evaluation.error
-            states.append(StepState(state="error", title=error.title, error=str(error), labels=named))
+            states.append(
+                StepState(state="error", code=error.code, title=error.title, error=str(error), labels=named)
+            )
         else:
             states.append(StepState(state="waiting", labels=named))
     return states
 
 
-def _still_there(model: Model, found: Iterable[Finding]) -> Iterator[Finding]:
-    """Give what is found in blocks that later steps have left."""
-    for one in found:
-        blocks = tuple(block for block in one.blocks if block in model.layout.blocks)
-        if blocks:
-            yield replace(one, blocks=blocks)
+def _still_there(model: Model, said: Note | Finding) -> Finding:
+    """Give what a step said with those of its blocks that later steps have left."""
+    if isinstance(said, Note):
+        return Finding(said.text)
+    blocks = tuple(block for block in said.blocks if block in model.layout.blocks)
+    return replace(said, blocks=blocks) if blocks else Finding(said.text)
 
 
 def _edges(model: Model) -> list[EdgeOut]:

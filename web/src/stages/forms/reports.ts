@@ -4,6 +4,7 @@ import { useBoardData } from "../../session/context";
 export function useNewReports(): string[] {
   const { preview, model } = useBoardData();
   if (!preview || preview.error) return [];
-  const told = new Set(model.steps.flatMap((step) => step.report));
-  return preview.model.steps.flatMap((step) => step.report).filter((line) => !told.has(line));
+  const told = new Set(model.steps.flatMap((step) => step.report.map((said) => said.text)));
+  const fresh = preview.model.steps.flatMap((step) => step.report.map((said) => said.text));
+  return fresh.filter((text) => !told.has(text));
 }

@@ -14,7 +14,8 @@ from plodek.core.blocks.layout import Side
 from plodek.core.blocks.operations.grow import grow
 from plodek.core.blocks.operations.layer import Layer, Offset, shifted
 from plodek.core.errors import BadValue
-from plodek.core.model.model import Model, Patch
+from plodek.core.model.model import Model
+from plodek.core.model.named import Patch
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import Direction, GuideRef, Length, SideSelector, when
 from plodek.core.recipe.step import Context

@@ -17,8 +17,7 @@ from plodek.core.blocks.motion import Extrusion, Motion, Revolution, Sweep
 from plodek.core.blocks.operations.lift import Lifted, centre_of, lifted
 from plodek.core.budget import need
 from plodek.core.errors import BadValue
-from plodek.core.model.model import Model
-from plodek.core.model.operations import Lift
+from plodek.core.model.model import Lift, Model
 from plodek.core.recipe.fields import (
     ORIGIN,
     X_AXIS,

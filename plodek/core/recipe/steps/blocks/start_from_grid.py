@@ -9,16 +9,17 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.blocks.finding import Finding
 from plodek.core.blocks.layout import Edge, edge_of, side_of
 from plodek.core.blocks.operations.copies import join, meeting
+from plodek.core.blocks.reports import Finding, Note
 from plodek.core.budget import need
 from plodek.core.errors import BadValue, Refused
 from plodek.core.grid.grid import Grid
 from plodek.core.grid.matching import matched
 from plodek.core.grid.outside import doubled_faces, is_free
 from plodek.core.grid.to_layout import TakenUp, take_up
-from plodek.core.model.model import Model, Patch
+from plodek.core.model.model import Model
+from plodek.core.model.named import Patch
 from plodek.core.recipe.fields import GridFile, Length, MapFile
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep
@@ -111,9 +112,7 @@ def _need_same_counts(model: Model, counts: dict[Edge, int]) -> None:
             )
 
 
-def _patches(
-    model: Model, taken: TakenUp, names: Mapping[str, str]
-) -> tuple[tuple[Patch, ...], list[Finding]]:
+def _patches(model: Model, taken: TakenUp, names: Mapping[str, str]) -> tuple[tuple[Patch, ...], list[Note]]:
     """Give the patches that are there with those of a grid, and what is said where names cannot stay.
 
     Only those of the very same name and type are one: names that become alike when signs are taken out of
@@ -134,19 +133,19 @@ def _patches(
             number += 1
             name = f"{stem}-{number}"
         if name != told:
-            changed.append(Finding(f"patch “{told[:60]}”, {type}, is called {name} now"))
+            changed.append(Note(f"patch “{told[:60]}”, {type}, is called {name} now"))
         there = tuple(side_of(*(names.get(c, c) for c in side)) for side in sides)
         patch = found.get(name.lower(), Patch(name, type))
         found[name.lower()] = replace(patch, sides=(*patch.sides, *there))
     return tuple(found.values()), changed
 
 
-def _said(grid: Grid, taken: TakenUp) -> Iterator[Finding]:
+def _said(grid: Grid, taken: TakenUp) -> Iterator[Note | Finding]:
     def told(text: str, blocks: Iterable[int]) -> Finding:
         return Finding(text, tuple(name for block in sorted(set(blocks)) for name in taken.made[block]))
 
     yield from taken.said
-    yield from (Finding(note) for note in grid.notes)
+    yield from (Note(note) for note in grid.notes)
     twice = doubled_faces(grid)
     if twice:
         faces = sum(twice.values())
@@ -155,4 +154,4 @@ def _said(grid: Grid, taken: TakenUp) -> Iterator[Finding]:
         faces = sum(grid.faces(w) for w in grid.unnamed)
         yield told(f"{faces} outer faces are in no patch", (w.block for w in grid.unnamed))
     if not grid.patches:
-        yield Finding("no outer face is in a patch yet")
+        yield Note("no outer face is in a patch yet")

@@ -16,7 +16,8 @@ from plodek.core.blocks.layout import Edge
 from plodek.core.build.turns import smooth_parts
 from plodek.core.errors import NothingFound
 from plodek.core.grid.window import PatchType
-from plodek.core.model.model import Model, Patch
+from plodek.core.model.model import Model
+from plodek.core.model.named import Patch
 from plodek.core.recipe.fields import Degrees, PatchName
 from plodek.core.recipe.step import Changes, Context, Stage, Step
 from plodek.core.recipe.steps.handoff.parting import parted

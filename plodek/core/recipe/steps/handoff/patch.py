@@ -14,7 +14,8 @@ from plodek.core.blocks.layout import Side
 from plodek.core.blocks.sides import block_normal, inner_walls
 from plodek.core.errors import BadValue, NothingFound
 from plodek.core.grid.window import PatchType
-from plodek.core.model.model import Model, Patch
+from plodek.core.model.model import Model
+from plodek.core.model.named import Patch
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import FaceSelector, PatchName, Rest
 from plodek.core.recipe.step import Changes, Context, Stage, Step

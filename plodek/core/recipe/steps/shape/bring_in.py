@@ -10,7 +10,8 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from plodek.core.errors import BadValue
-from plodek.core.model.model import Group, Model
+from plodek.core.model.model import Model
+from plodek.core.model.named import Group
 from plodek.core.recipe.fields import Degrees, GeometryFile, GuideName, when
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.shape.shape_step import ShapeStep, with_guides
@@ -68,7 +69,8 @@ class BringIn(ShapeStep):
                 found[f"{self.name}.{group}"] = Group(tuple(members))
         left_out = tuple(unpack(packed)["flat"])
         said = (f"left out, without an area or of no use: {', '.join(left_out)}",) if left_out else ()
-        return replace(after, groups=found, reports=dict(model.reports) | ({self.id: said} if said else {}))
+        after = replace(after, groups=found)
+        return after.reporting(self.id, *said) if said else after
 
     def _name(self, own: str, kind: str, taken: Mapping[str, Guide]) -> str:
         clean = self._clean(own)

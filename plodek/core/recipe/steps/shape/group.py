@@ -8,7 +8,8 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from plodek.core.errors import BadValue
-from plodek.core.model.model import Group, Model
+from plodek.core.model.model import Model
+from plodek.core.model.named import Group
 from plodek.core.recipe.fields import GuideName, GuideRef, GuideRefs
 from plodek.core.recipe.selectors import guides
 from plodek.core.recipe.step import Changes, Context

@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
 from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.blocks.operations.near import fit_near
+from plodek.core.blocks.operations.near import Match, fit_near
+from plodek.core.blocks.reports import Fitting, Note, Proposal, Report
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
 from plodek.core.recipe.fields import GuideRefs, Length, Proposals
 from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
+
+#: What is done to fit corners, edges and sides, in words.
+_DOES: Mapping[Fitting, str] = {
+    "pin": "pin {} on {}",
+    "follow": "let {} follow {}",
+    "lie": "let {} lie on {}",
+}
+#: Sides without a match that are named at most.
+_MOST = 12
 
 
 class FitNear(BlockStep):
@@ -39,14 +49,31 @@ class FitNear(BlockStep):
         chosen = [n for n in names if n in model.own_guides]
         within = self.sizes(model, self.within, "distance")
         found = fit_near(model.layout, model.paths, model.guides, chosen, within, self.leave)
-        if not found.proposals:
+        if not found.matches:
             raise NothingFound(
                 f"no corner, edge or side is within {self.within} of a guide",
                 remedy="give a larger distance, or lay the blocks nearer to the guides",
             )
-        labels = model.layout.labels
         why = dict.fromkeys(self.leave, "left out") | dict(found.refused)
-        told = [f"{p.key}\t{p.guide}\t{p.far:.6g}\t{why.get(p.key, '')}" for p in found.proposals]
-        told += [f"unmatched\t{'–'.join(labels.get(c, c) for c in s)}" for s in found.unmatched]
-        reports = dict(model.reports) | {self.id: tuple(told)}
-        return replace(refitted(model, found.layout), reports=reports)
+        proposals = [_proposal(model, match, why.get(match.key, "")) for match in found.matches]
+        said: list[Report] = [Note(_summed(proposals)), *proposals]
+        if found.unmatched:
+            labels = [model.layout.label(side) for side in found.unmatched]
+            more = f" and {len(labels) - _MOST} more" if len(labels) > _MOST else ""
+            said.append(Note(f"without a match: {', '.join(labels[:_MOST])}{more}"))
+        return refitted(model, found.layout).reporting(self.id, *said)
+
+
+def _proposal(model: Model, match: Match, why: str) -> Proposal:
+    entity = match.corners[0] if match.does == "pin" else match.corners
+    words = _DOES[match.does].format(model.layout.label(entity), match.guide)
+    text = f"{words}, {match.far:.3g} {model.unit} away"
+    return Proposal(
+        text + (f"; {why}" if why else ""), match.key, match.does, match.corners, match.guide, match.far, why
+    )
+
+
+def _summed(proposals: Sequence[Proposal]) -> str:
+    taken = sum(not one.why for one in proposals)
+    left = len(proposals) - taken
+    return f"{taken} fitted" + (f", {left} not" if left else "")

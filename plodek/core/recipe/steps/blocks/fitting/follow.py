@@ -18,7 +18,7 @@ from plodek.core.recipe.step import Context
 from plodek.core.recipe.steps.blocks.block_step import BlockStep, refitted
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import unknown_guide
-from plodek.core.shape.joined import joined
+from plodek.core.shape.joined import joined, joined_name
 from plodek.core.shape.surfaces.surface import Surface
 
 #: A corner came to the edge of a surface where it went there off the normal by more than this sine, and by
@@ -89,7 +89,7 @@ def _ended(model: Model, after: Layout, surface: Surface, sides: list[Side]) -> 
 def _followed(model: Model, names: list[str]) -> tuple[Model, str]:
     """Give the name of a guide, or of several taken as one, and the model that knows it."""
     names = list(dict.fromkeys(names))
-    whole = "+".join(names)
+    whole = joined_name(names)
     if len(names) > 1 and whole not in model.guides:
         guides = dict(model.guides) | {whole: joined(model.guides, names)}
         return replace(model, guides=guides), whole
