@@ -63,7 +63,7 @@ EXAMPLES = {
     "group": [LINE, {"kind": "group", "guides": ["a"], "name": "g"}],
     "rename": [LINE, {"kind": "rename", "guide": "a", "to": "b"}],
     "leave-out": [LINE, CIRCLE, {"kind": "leave-out", "guides": ["a"]}],
-    "sew": [FLOOR, {"kind": "plane", "name": "next", "centre": [5.001, 0.5, 0], "width": 4, "height": 4}, {"kind": "sew", "tolerance": "2 mm"}],
+    "sew": [FLOOR, {"kind": "plane", "name": "next", "centre": [5.001, 0.5, 0], "width": 4, "height": 4}, {"kind": "sew", "tolerance": "2 mm", "rims": "rim"}],
     "start-from-grid": [{"kind": "start-from-grid", "file": "wedge.xyz", "file_unit": "m", "within": "1 mm"}],
     "frame": [CIRCLE, {"kind": "frame", "shape": "around guides", "guides": ["c"], "margin": 0.2}],
     "block": [{"kind": "block", "corners": [[0, 0], [3, 0], [0, 2], [3, "2 m"]]}],

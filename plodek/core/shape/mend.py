@@ -84,9 +84,13 @@ def examine(surfaces: Mapping[str, Surface]) -> Findings:
 
 @dataclass(frozen=True)
 class Sewn:
-    """What sewing has changed: counts, and how far apart the edges were that it made one."""
+    """What sewing has changed: counts, and how far apart the edges were that it made one.
+
+    ``rims`` are the edges that surfaces have in common now.
+    """
 
     surfaces: dict[str, Surface]
+    rims: tuple[Curve, ...]
     divided: int
     pairs: int
     widest: float
@@ -129,8 +133,13 @@ def sew(surfaces: Mapping[str, Surface], tolerance: float) -> Sewn:
         borders = tuple(Border(one.key, one.curve) for one in ones)
         is_sewn = any(_id(part) in joined for part in own)
         found[name] = surface.with_borders(borders, tolerance if is_sewn else 0.0)
+    after = _pieces(found)
+    uses = Counter(piece.key for piece in after)
+    rims = {piece.key: piece.curve for piece in reversed(after) if uses[piece.key] > 1}
     cuts = sum(len(parts) - 1 for parts in divided.values())
-    return Sewn(found, cuts, len(joined) // 2, widest, welded, len(_free(_pieces(found))))
+    return Sewn(
+        found, tuple(reversed(rims.values())), cuts, len(joined) // 2, widest, welded, len(_free(after))
+    )
 
 
 def _size(surfaces: Mapping[str, Surface]) -> float:

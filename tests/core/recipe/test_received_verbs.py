@@ -5,6 +5,7 @@ import pytest
 
 from plodek.core.build import build
 from plodek.core.check.measure import measure
+from plodek.core.check.quality import gate
 from plodek.core.grid.grid import Grid
 from plodek.core.recipe import document
 from plodek.core.recipe.evaluation import Evaluator
@@ -98,6 +99,9 @@ def test_a_pole_gives_way_to_a_butterfly_and_the_wall_keeps_its_nodes():
         np.stack([zero, one, zero], axis=1),
     )
     grid = of_nodes(round_pipe)
+    (verdict,) = gate(measure(grid), {"smallest_angle": 60.0}).verdicts
+    assert verdict.missed == verdict.at_poles == measure(grid).poles.sum() > 0
+    assert "cells are below 60°, all at poles, the worst" in verdict.sentence
     model = model_of([START, {"kind": "butterfly", "blocks": {"all": True}}], a=grid)
     built = build.filled_grid(model)
     assert len(built.xyz) == 5

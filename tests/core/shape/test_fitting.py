@@ -10,8 +10,10 @@ import pytest
 
 from plodek.core.blocks.reports import Proposal
 from plodek.core.build import build
+from plodek.core.build.walls import walls_of
 from plodek.core.check.measure import measure
-from tests.conftest import evaluated, model_of
+from plodek.core.check.quality import gate
+from tests.conftest import evaluated, model_of, numbered
 from tests.core.blocks.test_operations import ALL, BOX, FRAME
 
 
@@ -98,3 +100,39 @@ def test_a_surface_that_ends_within_a_side_is_told(width, told):
     )
     if told:
         assert "up to 0.458 m away" in said[0]
+
+
+def loose(name, centre, size, normal, along=(1, 0, 0)):
+    """A plane of a box 400 × 180 × 100 mm whose sides do not quite meet."""
+    width, height = size
+    return {"kind": "plane", "name": name, "centre": centre, "width": width, "height": height, "normal": normal, "along": list(along)}  # fmt: skip
+
+
+def test_edges_that_sewn_surfaces_have_in_common_are_followed_by_blocks_on_both():
+    """Common edges of a box of loose sides with a rib: each runs along one, within the tolerance of the other."""
+    steps = [
+        {"kind": "unit", "unit": "mm"},
+        loose("front", [0, 0, 50], (400, 100), [0, 1, 0]),
+        loose("back", [0, 180.4, 50], (400, 100), [0, 1, 0]),
+        loose("upper", [0, 90, 100.3], (400, 180), [0, 0, 1]),
+        loose("lower", [0, 90, -0.2], (400, 180), [0, 0, 1]),
+        loose("rib", [0, 90, 50], (180, 100), [1, 0, 0], (0, 1, 0)),
+        {"kind": "sew", "tolerance": "1 mm", "rims": "rim"},
+        {"kind": "frame", "shape": "around guides", "guides": ["front", "back", "upper", "lower"]},
+        {"kind": "cut", "by": "x", "at": [0]},
+        {"kind": "fit-near", "within": "1 mm"},
+    ]
+    model = model_of(numbered(steps))
+    assert model.groups["rim"].members == tuple(f"rim.{n}" for n in range(1, 9))
+    assert [p.why for p in model.reports["s9"] if isinstance(p, Proposal)] == [""] * (12 + 8 + 8)
+    edges = {edge: follow.guide for edge, follow in model.layout.follows.items() if "rim" in follow.guide}
+    assert sorted(edges.values()) == list(model.groups["rim"].members)
+    grid = build.filled_grid(model)
+    fits = walls_of(model, grid).fits
+    assert {fit.guide for fit in fits if fit.misfit > 1e-9} == {"upper", "lower"}
+    assert max(fit.misfit for fit in fits) == pytest.approx(
+        0.5
+    )  # 0.3 up and 0.4 across, from one to the other
+    assert gate(measure(grid), model.limits, walls_of(model, grid)).passed
+    apart = numbered([*steps[:6], {"kind": "sew", "tolerance": "0.1 mm", "rims": "rim"}])
+    assert "edge in common" in str(evaluated(apart).error)

@@ -161,10 +161,13 @@ def _pinned_off(layout: Layout, corner: str, guide: str, nearest: Floats) -> Bad
 
 
 def is_on(guide: Guide, xyz: Place, size: float) -> bool:
-    """Whether a place lies on a guide curve or surface; ``size`` is the layout's."""
+    """Whether a place lies on a guide curve or surface; ``size`` is the layout's.
+
+    On a surface that was sewn it may be off by the tolerance: its common edges are.
+    """
     places = np.array([xyz])
     if isinstance(guide, Surface):
-        return float(np.linalg.norm(guide.onto(places) - places)) <= ON_GUIDE * size
+        return float(np.linalg.norm(guide.onto(places) - places)) <= ON_GUIDE * size + guide.sewn
     assert isinstance(guide, Curve)
     return float(np.linalg.norm(guide.at(guide.nearest(places)) - places)) <= ON_GUIDE * guide.length
 

@@ -9,10 +9,10 @@ from pydantic import Field
 
 from plodek.core.errors import BadValue
 from plodek.core.model.model import Model
-from plodek.core.recipe.fields import Length, SurfaceRefs
+from plodek.core.recipe.fields import GuideName, Length, SurfaceRefs
 from plodek.core.recipe.selectors import guides
 from plodek.core.recipe.step import Changes, Context
-from plodek.core.recipe.steps.shape.shape_step import ShapeStep
+from plodek.core.recipe.steps.shape.shape_step import ShapeStep, with_group
 from plodek.core.shape import mend
 from plodek.core.shape.surfaces.surface import Surface
 
@@ -31,6 +31,11 @@ class SewStep(ShapeStep):
         default=None, title="Surfaces", description="all surfaces where left out"
     )
     tolerance: Length = Field(title="Tolerance")
+    rims: GuideName | None = Field(
+        default=None,
+        title="Common edges as",
+        description="the edges that surfaces have in common, as curves of this name for blocks to follow",
+    )
 
     def apply(self, model: Model, context: Context) -> Model:
         names = guides(model, self.guides) if self.guides else list(model.guides)
@@ -39,6 +44,12 @@ class SewStep(ShapeStep):
             raise BadValue("there is no surface to sew", remedy="bring in surfaces first")
         sewn = mend.sew(surfaces, self.sizes(model, self.tolerance, "tolerance"))
         after = replace(model, guides=dict(model.guides) | sewn.surfaces)
+        if self.rims is not None:
+            if not sewn.rims:
+                raise BadValue(
+                    "no two surfaces have an edge in common", remedy="sew within a larger tolerance"
+                )
+            after = with_group(after, self.rims, sewn.rims)
         return after.reporting(self.id, *_said(sewn, model.unit))
 
 

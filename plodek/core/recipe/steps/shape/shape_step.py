@@ -13,6 +13,7 @@ from plodek.core.arrays import Floats
 from plodek.core.budget import need
 from plodek.core.errors import BadValue, Refused
 from plodek.core.model.model import Model
+from plodek.core.model.named import Group
 from plodek.core.recipe.fields import GuideName, PlaceOf
 from plodek.core.recipe.places import place_of
 from plodek.core.recipe.step import Changes, Context, Stage, Step
@@ -70,10 +71,15 @@ def with_guides(model: Model, guides: Mapping[str, Guide]) -> Model:
     """Add guides. Raises BadValue where a name is taken, by a guide or a group, and OverBudget."""
     need("guides", len(model.guides) + len(guides))
     for name in guides:
-        if name in model.guides or name in model.groups:
-            what = "guide" if name in model.guides else "group"
-            raise BadValue(f"a {what} is already called “{name}”", remedy="give this one another name")
+        need_free(model, name)
     return replace(model, guides=dict(model.guides) | dict(guides))
+
+
+def need_free(model: Model, name: str) -> None:
+    """Raise BadValue where a guide or a group has a name."""
+    if name in model.guides or name in model.groups:
+        what = "guide" if name in model.guides else "group"
+        raise BadValue(f"a {what} is already called “{name}”", remedy="give this one another name")
 
 
 def numbered(name: str, guides: Sequence[Guide]) -> dict[str, Guide]:
@@ -81,6 +87,16 @@ def numbered(name: str, guides: Sequence[Guide]) -> dict[str, Guide]:
     if len(guides) == 1:
         return {name: guides[0]}
     return {f"{name}.{n}": guide for n, guide in enumerate(guides, 1)}
+
+
+def with_group(model: Model, name: str, guides: Sequence[Guide]) -> Model:
+    """Add guides as one of a name, or as a group of it. Raises BadValue where it is taken, OverBudget."""
+    named = numbered(name, guides)
+    after = with_guides(model, named)
+    if len(named) == 1:
+        return after
+    need_free(model, name)
+    return replace(after, groups=dict(model.groups) | {name: Group(tuple(named))})
 
 
 def need_unused(model: Model, names: Sequence[str], verb: str) -> None:
