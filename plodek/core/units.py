@@ -14,7 +14,8 @@ LengthUnit = Literal["m", "cm", "mm", "in", "ft"]
 #: Metres in one unit; inch and foot are the international ones (exact by definition, 1959).
 METRES: dict[str, float] = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 
-_TEXT = re.compile(r"\s*([-+]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][-+]?\d+)?)\s*([A-Za-z]*)\s*")
+#: A length as text: a number, and its unit perhaps.
+TEXT = re.compile(r"\s*([-+]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][-+]?\d+)?)\s*([A-Za-z]*)\s*")
 
 assert set(METRES) == set(get_args(LengthUnit))
 
@@ -35,7 +36,7 @@ def length(value: float | str, unit: str) -> float:
     Raises BadValue for text that is not a length, an unknown unit, or a number beyond all use.
     """
     if isinstance(value, str):
-        match = _TEXT.fullmatch(value)
+        match = TEXT.fullmatch(value)
         if match is None:
             raise BadValue(
                 f"“{value[:60]}” is not a length", remedy="write a number with a unit, such as 6 mm"

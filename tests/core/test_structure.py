@@ -8,9 +8,11 @@ from pathlib import Path
 from plodek.cli import plodek
 from plodek.core.budget import LIMITS, variable
 from plodek.core.check.metrics import BY_KEY
+from plodek.core.errors import NotRun, PlodekError
 from plodek.core.formats.registry import formats
 from plodek.core.recipe.reference import reference, schema_text
 from plodek.core.recipe.step import kinds
+from plodek.core.units import METRES, TEXT
 from plodek.server.openapi import description
 from plodek.server.settings import VARIABLES
 
@@ -123,6 +125,21 @@ def test_what_is_generated_of_the_api_is_named_in_one_place():
         if path.parent != SCREEN / "api" and "schema.gen" in path.read_text()
     ]
     assert users == ["model/types.ts"]
+
+
+def test_the_screen_reads_lengths_as_the_core_does():
+    told = (ROOT / "web" / "src" / "model" / "numbers.ts").read_text()
+    (units,) = re.findall(r"METRES: Record<string, number> = \{(.*)\};", told)
+    assert {name: float(value) for name, value in re.findall(r"(\w+): ([\d.]+)", units)} == METRES
+    (length,) = re.findall(r"LENGTH = /\^(.*)\$/;", told)
+    assert length == TEXT.pattern
+
+
+def test_every_code_of_an_error_is_documented():
+    told = (ROOT / "docs" / "operations.md").read_text()
+    found = [PlodekError, *PlodekError.__subclasses__(), NotRun]
+    assert len({error.code for error in found}) == len(found)
+    assert [error.code for error in found if f"`{error.code}`" not in told] == []
 
 
 def test_the_screen_model_knows_neither_react_nor_three():

@@ -17,7 +17,7 @@ from plodek.core.grid.grid import Grid
 from plodek.core.grid.numbering import Numbering
 from plodek.core.grid.window import Interface, Window, part_of
 from plodek.core.shape.move import Move
-from plodek.core.smooth import space_kernels
+from plodek.core.smooth import kernels
 
 Slots: TypeAlias = npt.NDArray[np.int32]
 
@@ -122,7 +122,7 @@ class Ghosted:
         """Make the copies anew, in place."""
         for one in self.copies:
             if one.move is None:
-                space_kernels.copy(xyz, one.to, one.of)
+                kernels.copy(xyz, one.to, one.of)
             else:
                 xyz[one.to] = one.move.places(xyz[one.of])
 
@@ -135,7 +135,7 @@ class Ghosted:
         """Bring a gradient (n, 3) by all slots to those that `renew` copies from, in place."""
         for one in reversed(self.copies):
             if one.move is None:
-                space_kernels.copy_back(gradient, one.to, one.of)
+                kernels.copy_back(gradient, one.to, one.of)
             else:
                 np.add.at(gradient, one.of, one.move.scale * gradient[one.to] @ one.move.matrix)
                 gradient[one.to] = 0.0

@@ -14,8 +14,8 @@ from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.surfaces.surface import Surface
 from plodek.core.smooth import sheet_kernels, space_kernels
 from plodek.core.smooth.ghosted import Ghosted, Slots
+from plodek.core.smooth.kernels import Singles
 from plodek.core.smooth.sides import Gliding, Plane
-from plodek.core.smooth.space_kernels import Singles
 
 Rows: TypeAlias = npt.NDArray[np.int64]
 

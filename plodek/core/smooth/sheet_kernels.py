@@ -12,7 +12,18 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.smooth.space_kernels import Singles, Slots, Three, apart, cross, dot, lacking
+from plodek.core.smooth.kernels import (
+    Singles,
+    Slots,
+    Three,
+    cross,
+    dot,
+    evened_out,
+    is_marked,
+    lacking,
+    mark_cell,
+    spacing_kept,
+)
 
 
 @nb.njit(cache=True, nogil=True)
@@ -109,45 +120,6 @@ def sweep(
     return np.sqrt(longest), np.sqrt(largest)
 
 
-@nb.njit(cache=True, nogil=True)
-def keep_spacing(xyz: Floats, rows: Any, chosen: Any, most: float, phi: Singles) -> None:
-    """Give the control (n, 2) that keeps the present spacing, as `space_kernels.keep_spacing` has it."""
-    for r in range(len(rows)):
-        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
-        for m in range(count):
-            p = first + m * sa
-            if not chosen[p]:
-                continue
-            for axis in range(2):
-                step, side = (sa, sb) if axis == 0 else (sb, sa)
-                forth, back = apart(xyz, p + step, p), apart(xyz, p, p - step)
-                if forth + back == 0.0:
-                    continue
-                value = -2.0 * (forth - back) / (forth + back)
-                ahead = apart(xyz, p + step + side, p + step - side)
-                behind = apart(xyz, p - step + side, p - step - side)
-                if ahead > 0.0 and behind > 0.0:
-                    value += 0.5 * np.log(ahead / behind)
-                phi[p, axis] = min(max(value, -most), most)
-
-
-@nb.njit(cache=True, nogil=True)
-def even_out(rows: Any, chosen: Any, before: Singles, phi: Singles) -> None:
-    """Average each direction's control over the neighbours along the other, where these have one."""
-    for r in range(len(rows)):
-        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
-        for m in range(count):
-            p = first + m * sa
-            if not chosen[p]:
-                continue
-            for axis in range(2):
-                step = sb if axis == 0 else sa
-                value = 0.5 * before[p, axis]
-                for q in (p - step, p + step):
-                    value += 0.25 * (before[q, axis] if chosen[q] else before[p, axis])
-                phi[p, axis] = value
-
-
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy")
 def squareness(xyz: Floats, rows: Any, normals: Floats, found: Singles) -> None:
     """Give each quadrangle's least scaled Jacobian, at its first slot, in place.
@@ -179,6 +151,28 @@ def squareness(xyz: Floats, rows: Any, normals: Floats, found: Singles) -> None:
 
 
 @nb.njit(cache=True, nogil=True)
+def keep_spacing(xyz: Floats, rows: Any, chosen: Any, most: float, phi: Singles) -> None:
+    """Give the control (n, 2) that keeps the present spacing at chosen nodes; see `spacing_kept`."""
+    for r in range(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for m in range(count):
+            p = first + m * sa
+            if chosen[p]:
+                spacing_kept(xyz, p, (sa, sb), most, phi)
+
+
+@nb.njit(cache=True, nogil=True)
+def even_out(rows: Any, chosen: Any, before: Singles, phi: Singles) -> None:
+    """Average each direction's control over the neighbours along the other; see `evened_out`."""
+    for r in range(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for m in range(count):
+            p = first + m * sa
+            if chosen[p]:
+                evened_out(p, (sa, sb), chosen, before, phi)
+
+
+@nb.njit(cache=True, nogil=True)
 def mark_corners(rows: Any, bad: Any, marked: Any) -> None:
     """Mark the nodes of the ``bad`` quadrangles, in place."""
     for r in range(len(rows)):
@@ -186,7 +180,7 @@ def mark_corners(rows: Any, bad: Any, marked: Any) -> None:
         for m in range(count):
             p = first + m * sa
             if bad[p]:
-                marked[p] = marked[p + sa] = marked[p + sb] = marked[p + sa + sb] = True
+                mark_cell(p, (sa, sb), marked)
 
 
 @nb.njit(cache=True, nogil=True)
@@ -196,5 +190,5 @@ def cells_at(rows: Any, marked: Any, bad: Any) -> None:
         first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
         for m in range(count):
             p = first + m * sa
-            if marked[p] or marked[p + sa] or marked[p + sb] or marked[p + sa + sb]:
+            if is_marked(p, (sa, sb), marked):
                 bad[p] = True

@@ -6,78 +6,25 @@ the same to the bit however many threads share a sweep.
 
 from __future__ import annotations
 
-from typing import Any, TypeAlias
+from typing import Any
 
 import numba as nb
 import numpy as np
-import numpy.typing as npt
 
 from plodek.core.arrays import Floats
+from plodek.core.smooth.kernels import (
+    Singles,
+    Slots,
+    apart,
+    evened_out,
+    is_marked,
+    lacking,
+    mark_cell,
+    spacing_kept,
+)
 
-Slots: TypeAlias = npt.NDArray[np.int32]
-Singles: TypeAlias = npt.NDArray[np.float32]
-#: A vector in a kernel.
-Three: TypeAlias = tuple[float, float, float]
 #: A neighbour pulls as if it were no nearer than this share of the mean distance.
 _NEAREST = 0.3
-
-
-@nb.njit(cache=True, nogil=True)
-def dot(a: Three, b: Three) -> float:
-    """Give the scalar product."""
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-
-
-@nb.njit(cache=True, nogil=True)
-def cross(a: Three, b: Three) -> Three:
-    """Give the vector product."""
-    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
-
-
-@nb.njit(cache=True, nogil=True)
-def copy(xyz: Floats, to: Slots, of: Slots) -> None:
-    """Copy places (n, 3) between slots, in order."""
-    for n in range(len(to)):
-        for c in range(3):
-            xyz[to[n], c] = xyz[of[n], c]
-
-
-@nb.njit(cache=True, nogil=True)
-def copy_back(values: Floats, to: Slots, of: Slots) -> None:
-    """Add what copies have of a gradient (n, 3) to what they are copies of, last ones first; they lose it."""
-    for n in range(len(to) - 1, -1, -1):
-        for c in range(3):
-            values[of[n], c] += values[to[n], c]
-            values[to[n], c] = 0.0
-
-
-@nb.njit(cache=True, nogil=True)
-def allowed(move: Three, p: int, tie: Slots, way: Floats, along: Any) -> Three:
-    """Give what guides leave of a move, to first order.
-
-    ``tie`` (n,) numbers nodes on guides, -1 for others, or is one row where there are none. They keep the
-    share along the tangent ``way`` (m, 3) of a curve they run ``along`` (m,), or lose that along a normal.
-    """
-    if len(tie) == 1 or tie[p] < 0:
-        return move
-    m = tie[p]
-    x, y, z = way[m, 0], way[m, 1], way[m, 2]
-    share = move[0] * x + move[1] * y + move[2] * z
-    if along[m]:
-        return share * x, share * y, share * z
-    return move[0] - share * x, move[1] - share * y, move[2] - share * z
-
-
-@nb.njit(cache=True, nogil=True)
-def lacking(move: Three, p: int, tie: Slots, way: Floats, along: Any, source: Any, told: Any) -> Three:
-    """Give what a node is to move of a full move: what is `allowed` without its source, and tell it."""
-    x, y, z = move
-    if told is not None and len(source) > 1:  # with None compiled without this, which costs speed
-        x, y, z = x - source[p, 0], y - source[p, 1], z - source[p, 2]
-    x, y, z = allowed((x, y, z), p, tie, way, along)
-    if told is not None and len(told) > 1:
-        told[p, 0], told[p, 1], told[p, 2] = x, y, z
-    return x, y, z
 
 
 @nb.njit(cache=True, parallel=True, nogil=True, error_model="numpy", fastmath={"contract"})
@@ -177,15 +124,6 @@ def sweep(
             most_of_all = max(most_of_all, row_longest)
         largest, longest = max(largest, most), max(longest, most_of_all)
     return np.sqrt(longest), np.sqrt(largest)
-
-
-@nb.njit(cache=True, nogil=True)
-def apart(xyz: Floats, p: int, q: int) -> float:
-    """Give the distance between two slots."""
-    total = 0.0
-    for c in range(3):
-        total += (xyz[p, c] - xyz[q, c]) ** 2
-    return float(np.sqrt(total))
 
 
 @nb.njit(cache=True, nogil=True)
@@ -291,14 +229,33 @@ def squareness(xyz: Floats, rows: Any, found: Singles) -> None:
 
 
 @nb.njit(cache=True, nogil=True)
+def keep_spacing(xyz: Floats, rows: Any, chosen: Any, most: float, phi: Singles) -> None:
+    """Give the control (n, 3) that keeps the present spacing at chosen nodes; see `spacing_kept`."""
+    for r in range(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for p in range(first, first + count):
+            if chosen[p]:
+                spacing_kept(xyz, p, (sa, sb, 1), most, phi)
+
+
+@nb.njit(cache=True, nogil=True)
+def even_out(rows: Any, chosen: Any, before: Singles, phi: Singles) -> None:
+    """Average each direction's control over the neighbours along the others; see `evened_out`."""
+    for r in range(len(rows)):
+        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
+        for p in range(first, first + count):
+            if chosen[p]:
+                evened_out(p, (sa, sb, 1), chosen, before, phi)
+
+
+@nb.njit(cache=True, nogil=True)
 def mark_corners(rows: Any, bad: Any, marked: Any) -> None:
     """Mark the nodes of the ``bad`` cells, in place."""
     for r in range(len(rows)):
         first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
         for p in range(first, first + count):
             if bad[p]:
-                for corner in range(8):
-                    marked[p + (corner & 1) * sa + (corner >> 1 & 1) * sb + (corner >> 2)] = True
+                mark_cell(p, (sa, sb, 1), marked)
 
 
 @nb.njit(cache=True, nogil=True)
@@ -307,55 +264,5 @@ def cells_at(rows: Any, marked: Any, bad: Any) -> None:
     for r in range(len(rows)):
         first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
         for p in range(first, first + count):
-            for corner in range(8):
-                if marked[p + (corner & 1) * sa + (corner >> 1 & 1) * sb + (corner >> 2)]:
-                    bad[p] = True
-
-
-@nb.njit(cache=True, nogil=True)
-def keep_spacing(xyz: Floats, rows: Any, chosen: Any, most: float, phi: Singles) -> None:
-    """Give the control (n, 3) that keeps the present spacing along the lines through chosen nodes.
-
-    Thomas & Middlecoff 1980 (AIAA J. 18, 652) along each of three directions, and what lines that diverge
-    add: on lines that cross squarely with cell sizes hₖ the equation is ∇²ξₖ = 0 for
-    φₖ = -∂ ln hₖ/∂ξₖ + Σ ∂ ln hₗ/∂ξₖ over the others, as the Laplacian in orthogonal coordinates says.
-    """
-    for r in range(len(rows)):
-        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
-        for p in range(first, first + count):
-            if not chosen[p]:
-                continue
-            for axis in range(3):
-                step = sa if axis == 0 else sb if axis == 1 else 1
-                forth, back = apart(xyz, p + step, p), apart(xyz, p, p - step)
-                if forth + back == 0.0:
-                    continue
-                value = -2.0 * (forth - back) / (forth + back)
-                for other in range(3):
-                    if other == axis:
-                        continue
-                    side = sa if other == 0 else sb if other == 1 else 1
-                    ahead = apart(xyz, p + step + side, p + step - side)
-                    behind = apart(xyz, p - step + side, p - step - side)
-                    if ahead > 0.0 and behind > 0.0:
-                        value += 0.5 * np.log(ahead / behind)
-                phi[p, axis] = min(max(value, -most), most)
-
-
-@nb.njit(cache=True, nogil=True)
-def even_out(rows: Any, chosen: Any, before: Singles, phi: Singles) -> None:
-    """Average each direction's control over the neighbours along the two others, where these have one."""
-    for r in range(len(rows)):
-        first, count, sa, sb = rows[r, 0], rows[r, 1], rows[r, 2], rows[r, 3]
-        for p in range(first, first + count):
-            if not chosen[p]:
-                continue
-            for axis in range(3):
-                value = 0.5 * before[p, axis]
-                for other in range(3):
-                    if other == axis:
-                        continue
-                    step = sa if other == 0 else sb if other == 1 else 1
-                    for q in (p - step, p + step):
-                        value += 0.125 * (before[q, axis] if chosen[q] else before[p, axis])
-                phi[p, axis] = value
+            if is_marked(p, (sa, sb, 1), marked):
+                bad[p] = True

@@ -27,13 +27,13 @@ export function lengthText(value: number, unit: string): string {
   return `${short(metres / (METRES[best] as number))} ${best}`;
 }
 
-const LENGTH = /^\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:e[-+]?\d+)?)\s*(m|cm|mm|in|ft)?\s*$/i;
+const LENGTH = /^\s*([-+]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][-+]?\d+)?)\s*([A-Za-z]*)\s*$/;
 
 /** Reads a length as it is typed, such as 6 mm, in the project's unit; null where it is none. */
 export function lengthIn(text: string, unit: string): number | null {
   const found = LENGTH.exec(text);
-  if (!found) return null;
-  const metres = METRES[found[2]?.toLowerCase() ?? unit] ?? 1;
+  const metres = METRES[found?.[2] || unit] ?? (found?.[2] ? null : 1);
+  if (!found || metres === null) return null;
   return (Number(found[1]) * metres) / (METRES[unit] ?? 1);
 }
 

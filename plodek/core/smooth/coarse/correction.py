@@ -14,8 +14,8 @@ from plodek.core.arrays import Bools, Floats
 from plodek.core.smooth.coarse.grids import every_second, places_between
 from plodek.core.smooth.coarse.kernels import add_between, averaged
 from plodek.core.smooth.ghosted import Slots
+from plodek.core.smooth.kernels import Singles
 from plodek.core.smooth.relaxation import MOST_CONTROL, Relaxation
-from plodek.core.smooth.space_kernels import Singles
 
 #: Sweeps on a coarser grid before it is corrected from the next one, and after that; on the coarsest one.
 _SWEEPS, _ON_COARSEST = 10, 60

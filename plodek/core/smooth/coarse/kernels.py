@@ -8,7 +8,7 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.smooth.space_kernels import Singles, Slots, Three
+from plodek.core.smooth.kernels import Singles, Slots, Three
 
 
 @nb.njit(cache=True, parallel=True, nogil=True)

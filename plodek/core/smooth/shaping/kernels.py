@@ -14,7 +14,7 @@ import numba as nb
 import numpy as np
 
 from plodek.core.arrays import Floats
-from plodek.core.smooth.space_kernels import Three, cross, dot
+from plodek.core.smooth.kernels import Three, cross, dot
 
 #: Shares by the edges of a corner and by its determinant.
 Four: TypeAlias = tuple[float, float, float, float]

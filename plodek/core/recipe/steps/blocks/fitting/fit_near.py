@@ -39,8 +39,8 @@ class FitNear(BlockStep):
     guides: GuideRefs | None = Field(default=None, title="Guides", description="all where left out")
     leave: Proposals = Field(
         default=[],
-        title="Leave out",
-        description="proposals not to take, by what they do and the ids of their corners",
+        title="Proposals",
+        description="those that are left out are kept, by what they do and the ids of their corners",
     )
 
     def apply(self, model: Model, context: Context) -> Model:
