@@ -14,7 +14,7 @@ import scipy
 
 from plodek.core.arrays import Floats
 from plodek.core.blocks import tables
-from plodek.core.blocks.layout import Layout, edge_of
+from plodek.core.blocks.layout import Edge, Layout, edge_of
 from plodek.core.blocks.tiers import Tier
 
 
@@ -27,23 +27,22 @@ class Plan:
 
     blocks: tuple[tuple[str, tuple[int, int, int, int]], ...]
     xy: Floats
-    names: tuple[str, ...]
+    names: tuple[tuple[str, ...], ...]
 
 
 def plan(layout: Layout, tier: Tier | None = None) -> Plan:
     """Lay a plane layout out flat, or in space the sheet of blocks that a tier runs through."""
-    quads: list[tuple[str, tuple[str, ...]]] = []
+    quads: list[tuple[str, list[tuple[str, ...]]]] = []
     for name, block in layout.blocks.items():
         c = block.corners
         if layout.dim == 2:
-            quads.append((name, (c[0], c[1], c[3], c[2])))
+            quads.append((name, [(c[n],) for n in (0, 1, 3, 2)]))
             continue
         for axis in range(3):
             ways = [(c[a], c[b]) for a, b in tables.parallel(3, axis)]
             edges = [edge_of(a, b) for a, b in ways if a != b]
             if tier is not None and edges and edges[0] in tier.edges:
-                named = ["|".join(edge_of(a, b)) for a, b in ways]
-                quads.append((name, (named[0], named[1], named[3], named[2])))
+                quads.append((name, [edge_of(*ways[n]) for n in (0, 1, 3, 2)]))
     names = list(dict.fromkeys(c for _, quad in quads for c in quad))
     index = {name: n for n, name in enumerate(names)}
     cells = np.array([[index[c] for c in quad] for _, quad in quads], dtype=int).reshape(-1, 4)
@@ -56,19 +55,19 @@ def clearest(layout: Layout, tiers: Sequence[Tier]) -> list[str]:
     """Order the tiers of a layout in space, that whose sheet shows most first: its rings, then its blocks."""
     shown = {}
     for tier in tiers:
-        blocks: dict[str, set[str]] = {}
+        blocks: dict[Edge, set[str]] = {}
         for edge in tier.edges:
             for block, _ in layout.edges[edge]:
-                blocks.setdefault("|".join(edge), set()).add(block)
-        rim = {"|".join(edge) for side in layout.outer for edge in layout.rim_of(side) if edge in tier.edges}
-        rings = sum(len(around) != 4 for corner, around in blocks.items() if corner not in rim)
+                blocks.setdefault(edge, set()).add(block)
+        rim = {edge for side in layout.outer for edge in layout.rim_of(side) if edge in tier.edges}
+        rings = sum(len(around) != 4 for edge, around in blocks.items() if edge not in rim)
         shown[tier.label] = rings, len(set().union(*blocks.values()))
     return sorted(shown, key=lambda label: shown[label], reverse=True)
 
 
-def _start(layout: Layout, names: list[str]) -> Floats:
+def _start(layout: Layout, names: list[tuple[str, ...]]) -> Floats:
     """Give the places (n, 2) that say where around the square the boundary begins and which way it runs."""
-    places = np.array([layout.places(name.split("|")).mean(axis=0) for name in names]).reshape(-1, 3)
+    places = np.array([layout.places(name).mean(axis=0) for name in names]).reshape(-1, 3)
     centred = places - places.mean(axis=0) if len(places) else places
     if layout.dim == 2 or not len(places):
         return centred[:, :2]

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { lengthText, short, whole } from "../model/numbers";
-import { edgeId, pair, sameEdge, sideId } from "../model/selection";
+import { edgeId, idOf, pair, sameEdge, sideId } from "../model/selection";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
 import { GuideFacts } from "../stages/shape/GuideFacts";
@@ -64,7 +64,7 @@ function SideFacts() {
   const { model } = useBoardData();
   const ids = useBoard((board) => board.selection.ids);
   const stage = useBoard((board) => board.stage);
-  const sides = model.sides.filter((side) => ids.includes(side.id.join("|")));
+  const sides = model.sides.filter((side) => ids.includes(idOf(side.id)));
   const first = sides[0];
   if (!first) return null;
   return (
@@ -164,7 +164,7 @@ function EdgeFacts() {
       <Flex wrap="wrap" gap="1.5" mt="2">
         <Quiet
           onClick={() =>
-            set({ selection: { kind: "edge", ids: ids.map((id) => pair(id).reverse().join("|")) } })
+            set({ selection: { kind: "edge", ids: ids.map((id) => idOf(pair(id).reverse())) } })
           }
           title="The first cell is at the edge's first corner"
         >

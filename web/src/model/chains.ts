@@ -1,6 +1,6 @@
 /** Edges one after the other through the blocks. */
 
-import { edgeId, pair, sameEdge } from "./selection";
+import { edgeId, idOf, pair, sameEdge } from "./selection";
 import type { Edge } from "./types";
 
 /** An edge of a chain, and the way it runs there. */
@@ -18,7 +18,7 @@ export function beyond(edges: Map<string, Edge>, { edge, way }: Run): Run[] {
   });
 }
 
-const turned = ({ edge, way }: Run): Run => ({ edge, way: pair(way).reverse().join("|") });
+const turned = ({ edge, way }: Run): Run => ({ edge, way: idOf(pair(way).reverse()) });
 
 /** Turns a run so that it goes as another does: the same way in their tier, or in space. */
 export function alike(run: Run, as: Run): Run {

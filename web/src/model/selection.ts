@@ -11,11 +11,13 @@ export interface Selection {
 
 export const NOTHING: Selection = { kind: "edge", ids: [] };
 
-export const pair = (id: string): [string, string] => id.split("|") as [string, string];
-export const edgeId = (edge: readonly string[]): string => `${edge[0]}|${edge[1]}`;
-export const sideId = (side: readonly string[]): string => [...side].sort().join("|");
-export const sameEdge = (a: string, b: string): boolean =>
-  a === b || pair(a).reverse().join("|") === b;
+/** The corners of an edge or a side by its id: here alone ids are put together and taken apart. */
+export const cornersOf = (id: string): string[] => id.split("|");
+export const idOf = (corners: readonly string[]): string => corners.join("|");
+export const pair = (id: string): [string, string] => cornersOf(id) as [string, string];
+export const edgeId = (edge: readonly string[]): string => idOf(edge.slice(0, 2));
+export const sideId = (side: readonly string[]): string => idOf([...side].sort());
+export const sameEdge = (a: string, b: string): boolean => a === b || idOf(pair(a).reverse()) === b;
 
 /** What a field of a form takes from the view. */
 export const takes: Partial<Record<Widget, Taken[]>> = {
@@ -48,7 +50,7 @@ export function selectorOf(selection: Selection, widget: Widget): unknown {
     case "edge":
       return { edges: (widget === "edge" ? selection.ids.slice(0, 1) : selection.ids).map(pair) };
     case "side":
-      return { sides: selection.ids.map((id) => id.split("|")) };
+      return { sides: selection.ids.map(cornersOf) };
   }
 }
 

@@ -2,6 +2,7 @@
 
 import type { Field, Kind } from "./schema";
 import { plays } from "./schema";
+import { idOf } from "./selection";
 import type { Step } from "./types";
 
 export interface Part {
@@ -75,7 +76,7 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if ("patch" in rule) return `patch ${rule.patch}`;
   if ("sides" in rule) {
     const sides = rule.sides as string[][];
-    const named = sides.map((s) => labels[[...s].sort().join("|")] ?? "a side");
+    const named = sides.map((s) => labels[idOf([...s].sort())] ?? "a side");
     return named.length > 3 ? `${named.length} sides` : named.join(", ");
   }
   if ("around" in rule) return `what is around ${valueText(rule.around, labels)}`;
@@ -86,7 +87,7 @@ export function valueText(value: unknown, labels: Record<string, string>, field?
   if ("ends" in rule) return `${rule.ends} of ${listed(rule.ids as string[], labels)}`;
   if ("edges" in rule) {
     const edges = rule.edges as [string, string][];
-    const named = edges.map((e) => labels[e.join("|")] ?? e.map((c) => labels[c] ?? c).join("–"));
+    const named = edges.map((e) => labels[idOf(e)] ?? e.map((c) => labels[c] ?? c).join("–"));
     return named.length > 3 ? `${named.length} edges` : named.join(", ");
   }
   if ("ids" in rule) return listed(rule.ids as string[], labels);

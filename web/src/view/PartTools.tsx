@@ -1,5 +1,5 @@
 import { chakra, Flex, Text } from "@chakra-ui/react";
-import { edgeId, type Selection, sameEdge } from "../model/selection";
+import { cornersOf, edgeId, idOf, type Selection, sameEdge } from "../model/selection";
 import type { Model, Tier } from "../model/types";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
@@ -119,11 +119,9 @@ const has = (tier: Tier, selection: Selection): boolean =>
 
 /** The filled blocks that are in hand, or that have a side or an edge in hand. */
 function blocksInHand(model: Model, { kind, ids }: Selection): string[] {
-  const named = ids.map((id) => id.split("|"));
+  const named = ids.map(cornersOf);
   const sides = new Set(kind === "side" ? ids : []);
-  const beside = new Set(
-    model.sides.filter((s) => sides.has(s.id.join("|"))).flatMap((s) => s.blocks),
-  );
+  const beside = new Set(model.sides.filter((s) => sides.has(idOf(s.id))).flatMap((s) => s.blocks));
   return model.blocks
     .filter((block) => {
       if (block.hollow) return false;

@@ -3,7 +3,7 @@ import { useEffect, useMemo } from "react";
 import { type Mesh, Raycaster, Vector2 } from "three";
 import type { Hit, Point } from "../model/looking";
 import { ownerOf, type Picture } from "../model/picture";
-import { edgeId, type Taken, takes } from "../model/selection";
+import { edgeId, idOf, type Taken, takes } from "../model/selection";
 import type { PiecesPicture } from "../model/types";
 import { useBoardData } from "../session/context";
 import { useBoard } from "../session/store";
@@ -126,7 +126,7 @@ export function Picker({ origin, solid, grid }: Props) {
       const id = grid.origins[grid.sides[face] as number];
       if (!id) return null;
       const patch = grid.patches[grid.groups[face] as number] ?? "unnamed";
-      const side = model.sides.find((one) => one.id.join("|") === id);
+      const side = model.sides.find((one) => idOf(one.id) === id);
       return { kind: "side", id, words: `${patch} · side ${side?.label ?? ""}` };
     };
     /** The cell under the cursor, where cells are looked at: of what is in front, a section or the outside. */

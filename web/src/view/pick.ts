@@ -1,7 +1,7 @@
 /** Finding what lies under the cursor: corners first, then edges, then sides and blocks; what is in front before what is behind. */
 import { type Camera, Vector3 } from "three";
 import type { Hit, Point } from "../model/looking";
-import { edgeId, type Taken } from "../model/selection";
+import { edgeId, idOf, type Taken } from "../model/selection";
 import type { Block, Corner, Edge, Guide, Model } from "../model/types";
 import type { Outline } from "./apart";
 
@@ -188,7 +188,7 @@ function inSpace(
   const lies = side.lies ? `, lies on ${side.lies}` : "";
   return {
     kind: "side",
-    id: side.id.join("|"),
+    id: idOf(side.id),
     words: `${side.patch ?? "unnamed"} · side ${side.label}${lies}`,
   };
 }

@@ -1,4 +1,5 @@
 /** What sides do during a run, as it is told and drawn: in words, by colour and by pattern. */
+import { cornersOf } from "../model/selection";
 import type { Preview } from "../model/types";
 import type { Palette } from "../theme/palette";
 
@@ -73,4 +74,4 @@ export const told = (roles: readonly Roles[]): Roles[] =>
   Object.keys(ROLES).flatMap((role) => roles.filter((one) => one.role === role));
 
 /** Whether they are those of a plane: its edges. */
-export const ofPlane = (roles: Roles): boolean => roles.sides[0]?.split("|").length === 2;
+export const ofPlane = (roles: Roles): boolean => cornersOf(roles.sides[0] ?? "").length === 2;

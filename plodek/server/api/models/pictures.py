@@ -170,7 +170,7 @@ def plan_out(model: Model, label: str | None) -> PlanOut:
             for name, corners in found.blocks
         ],
         xy=found.xy.tolist(),
-        names=list(found.names),
+        names=["|".join(name) for name in found.names],
     )
 
 

@@ -1,5 +1,6 @@
 import { Box, Checkbox, Text } from "@chakra-ui/react";
 import type { Field } from "../../model/schema";
+import { idOf } from "../../model/selection";
 import { useBoardData } from "../../session/context";
 import { placeOf } from "../../session/drafting";
 import { useBoard } from "../../session/store";
@@ -21,7 +22,7 @@ export function ProposalsField({ value, change }: Props) {
   if (!found.length) return <Empty>Give a distance to see what is near.</Empty>;
   const show = (ids: readonly string[]) => {
     const kind = ids.length === 1 ? "corner" : ids.length === 2 ? "edge" : "side";
-    set({ selection: { kind, ids: kind === "corner" ? [...ids] : [ids.join("|")] } });
+    set({ selection: { kind, ids: kind === "corner" ? [...ids] : [idOf(ids)] } });
   };
   return (
     <Box maxH="190px" overflowY="auto" fontSize="12px">

@@ -1,6 +1,7 @@
 import { Box, chakra, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { whole } from "../../model/numbers";
 import type { Field, Widget } from "../../model/schema";
+import { idOf } from "../../model/selection";
 import { valueText } from "../../model/sentences";
 import type { Model } from "../../model/types";
 import { useBoardData } from "../../session/context";
@@ -354,6 +355,6 @@ function useLabels(): Record<string, string> {
     labels[`${a}|${b}`] = named(a, b);
     labels[`${b}|${a}`] = named(b, a);
   }
-  for (const side of model.sides) labels[side.id.join("|")] = side.label;
+  for (const side of model.sides) labels[idOf(side.id)] = side.label;
   return labels;
 }

@@ -1,5 +1,5 @@
 import { useMemo } from "react";
-import { edgeId, sameEdge } from "../../model/selection";
+import { edgeId, idOf, sameEdge } from "../../model/selection";
 import type { Edge, Model } from "../../model/types";
 import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
@@ -90,7 +90,7 @@ function takenPaths(
   const paths = new Map(model.edges.map((edge) => [edgeId(edge.id), edge.path]));
   if (kind === "side")
     return model.sides
-      .filter((side) => ids.includes(side.id.join("|")))
+      .filter((side) => ids.includes(idOf(side.id)))
       .flatMap((side) =>
         side.around.map((corner, n) => {
           const next = side.around[(n + 1) % side.around.length] ?? "";

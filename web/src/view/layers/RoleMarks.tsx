@@ -1,7 +1,7 @@
 import { useEffect, useMemo } from "react";
 import { Color, DoubleSide } from "three";
 import { isRun } from "../../model/places";
-import { edgeId } from "../../model/selection";
+import { edgeId, idOf } from "../../model/selection";
 import type { Edge, Model } from "../../model/types";
 import { useBoardData } from "../../session/context";
 import { underWay } from "../../session/run";
@@ -38,7 +38,7 @@ function Marked({ roles, model, extent }: { roles: Roles; model: Model; extent: 
     const chosen = new Set(roles.sides);
     // Of free sides inside the volume there are too many to see anything by.
     const sides = model.sides.filter(
-      (side) => chosen.has(side.id.join("|")) && (side.state === "outer" || roles.role !== "free"),
+      (side) => chosen.has(idOf(side.id)) && (side.state === "outer" || roles.role !== "free"),
     );
     const faces = new Triangles();
     for (const side of sides) faces.add(surfaceOf(side, paths), origin, new Color(tint));

@@ -1,6 +1,6 @@
 import { useEffect, useMemo } from "react";
 import { Color, DoubleSide } from "three";
-import { edgeId } from "../../model/selection";
+import { edgeId, idOf } from "../../model/selection";
 import { useBoard } from "../../session/store";
 import { usePalette } from "../../theme/mode";
 import { tone } from "../../theme/palette";
@@ -26,8 +26,7 @@ export function Sides({ origin }: { origin: number[] }) {
     const drawn = { glass: new Triangles(), taken: new Triangles() };
     for (const side of model.sides) {
       const inHand =
-        chosen.has(side.id.join("|")) ||
-        (blocks.size > 0 && side.blocks.some((b) => blocks.has(b)));
+        chosen.has(idOf(side.id)) || (blocks.size > 0 && side.blocks.some((b) => blocks.has(b)));
       if (side.state !== "outer" && !inHand) continue;
       const colour = inHand ? new Color(palette.ochre) : colourOf(side);
       drawn[inHand ? "taken" : "glass"].add(surfaceOf(side, paths), origin, colour);
