@@ -134,8 +134,8 @@ def sew(surfaces: Mapping[str, Surface], tolerance: float) -> Sewn:
         is_sewn = any(_id(part) in joined for part in own)
         found[name] = surface.with_borders(borders, tolerance if is_sewn else 0.0)
     after = _pieces(found)
-    uses = Counter(piece.key for piece in after)
-    rims = {piece.key: piece.curve for piece in reversed(after) if uses[piece.key] > 1}
+    owner = {piece.key: piece.surface for piece in reversed(after)}  # a seam of one surface is no rim
+    rims = {piece.key: piece.curve for piece in reversed(after) if piece.surface != owner[piece.key]}
     cuts = sum(len(parts) - 1 for parts in divided.values())
     return Sewn(
         found, tuple(reversed(rims.values())), cuts, len(joined) // 2, widest, welded, len(_free(after))
