@@ -103,15 +103,25 @@ def test_a_bad_outline_file_is_refused_with_its_lines_and_nothing_changes(board,
     expect(board.steps).to_have_count(0)
 
 
-def test_any_verb_is_found_by_its_name(board):
+def test_all_is_found_by_its_name_or_by_the_words_of_the_trade(board):
     page = board.page
     board.new("Find")
     page.keyboard.press("Control+k")
-    page.get_by_role("textbox", name="Find a verb").fill("frame rect")
+    page.get_by_role("textbox", name="Find").fill("frame rect")
     page.keyboard.press("Enter")
     expect(board.hand).to_contain_text("Lay the first block or blocks around the domain")
     page.keyboard.press("Escape")
     expect(board.hand).to_contain_text("nothing")
+    board.demo("Found")
+    for words, first, then in (
+        ("o-grid", "Ring", "Ring"), ("export", "Go to Hand-off", "Write"), ("pier", "pier", "pier"), ("b3", "B3", "B3"),
+    ):  # fmt: skip
+        page.keyboard.press("Control+k")
+        page.get_by_role("textbox", name="Find").fill(words)
+        expect(page.get_by_role("option").first).to_contain_text(first)
+        page.keyboard.press("Enter")
+        expect(board.hand).to_contain_text(then)
+        page.keyboard.press("Escape")
 
 
 def test_dragging_an_end_of_the_chart_changes_the_law(board):

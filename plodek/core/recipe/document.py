@@ -88,6 +88,7 @@ def schema() -> dict[str, Any]:
             "sentence": kind.sentence,
             "family": kind.family,
             "changes": kind.changes,
+            "known_as": list(kind.known_as),
         }
         for name, meaning in kind.meanings().items():
             told = {"widget": meaning.widget, "of": meaning.of, "unit": meaning.unit}

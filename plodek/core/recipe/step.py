@@ -48,6 +48,8 @@ class Step(Strict):
     verb: ClassVar[str]
     key: ClassVar[str]
     sentence: ClassVar[str]
+    #: Other words of the trade that it is found by.
+    known_as: ClassVar[tuple[str, ...]] = ()
     #: Its place among the verbs of its stage, and the heading that it stands under.
     order: ClassVar[int]
     family: ClassVar[str] = ""

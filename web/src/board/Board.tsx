@@ -28,7 +28,7 @@ import { type Event, jobOf, mayBegin, overtaken, waits, waitsForRun } from "../s
 import { resetBoard, toRun, useBoard } from "../session/store";
 import { Wrong } from "../theme/parts";
 import { View } from "../view/View";
-import { FindVerb } from "./FindVerb";
+import { Find } from "./Find";
 import { InHand } from "./InHand";
 import { Recipe } from "./Recipe";
 import { Route } from "./Route";
@@ -92,7 +92,7 @@ function Screen() {
       <Box gridColumn="1 / -1">
         <Strip />
       </Box>
-      {finding && <FindVerb />}
+      {finding && <Find />}
     </Grid>
   );
 }

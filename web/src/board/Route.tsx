@@ -65,7 +65,10 @@ export function Route() {
         >
           Redo
         </Key>
-        <Key onClick={() => set({ finding: true })} title="Find any verb (Ctrl K)">
+        <Key
+          onClick={() => set({ finding: true })}
+          title="Find an action, a step, a guide, a block or a patch (Ctrl K)"
+        >
           Ctrl K
         </Key>
         <Key onClick={mode.turn} title="Light or dark" aria-label="Light or dark">

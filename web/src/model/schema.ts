@@ -54,6 +54,8 @@ export interface Kind {
   family: string;
   /** What it changes: guides, blocks, spacing, the grid (a run), the plane (a lift), names, or nothing. */
   changes: string;
+  /** Other words of the trade that it is found by. */
+  known_as: string[];
   about: string;
   fields: Field[];
 }
@@ -81,6 +83,7 @@ interface Node {
     sentence: string;
     family: string;
     changes: string;
+    known_as: string[];
   };
 }
 

@@ -29,6 +29,7 @@ class BlockFrom(BlockStep):
     key: ClassVar[str] = "K"
     order: ClassVar[int] = 20
     family: ClassVar[str] = "Lay down"
+    known_as: ClassVar[tuple[str, ...]] = ("corners",)
     sentence: ClassVar[str] = "Lay a block between {corners}"
     corners: CornerPlaces = Field(
         title="Corners",
@@ -53,6 +54,7 @@ class BringLayout(Moving, BlockStep):
     key: ClassVar[str] = "T"
     order: ClassVar[int] = 30
     family: ClassVar[str] = "Lay down"
+    known_as: ClassVar[tuple[str, ...]] = ("import a layout", "template")
     sentence: ClassVar[str] = "Bring in the blocks of {file}, moved by {by} {shift}{angle}{scale}"
     file: RecipeFile = Field(title="Recipe file")
     gap: Length | None = Field(

@@ -22,6 +22,7 @@ class Butterfly(BlockStep):
     key: ClassVar[str] = "U"
     order: ClassVar[int] = 120
     family: ClassVar[str] = "Wrap"
+    known_as: ClassVar[tuple[str, ...]] = ("O-grid", "core", "pipe")
     sentence: ClassVar[str] = "Butterfly in {blocks}, its core {core} as large, away from {walls}"
     blocks: BlockSelector = Field(title="Blocks")
     core: float = Field(

@@ -33,6 +33,7 @@ class Cut(BlockStep):
     key: ClassVar[str] = "C"
     order: ClassVar[int] = 40
     family: ClassVar[str] = "Divide"
+    known_as: ClassVar[tuple[str, ...]] = ("split", "divide blocks", "slice")
     sentence: ClassVar[str] = "Cut {tier} at {by} {at}{fractions}{through}{pieces}{cells}, within {within}"
     by: Literal["x", "y", "z", "fraction", "place", "pieces", "cells"] = Field(default="x", title="At")
     at: Lengths = Field(

@@ -47,6 +47,7 @@ class Frame(BlockStep):
     key: ClassVar[str] = "F"
     order: ClassVar[int] = 10
     family: ClassVar[str] = "Lay down"
+    known_as: ClassVar[tuple[str, ...]] = ("bounding box", "first block", "domain", "2-D", "3-D")
     sentence: ClassVar[str] = (
         "Frame a {shape}{guides} {width} by {height} by {depth} from {corner}, radii {inner} to {outer}, "
         "sectors {sectors}"

@@ -35,6 +35,7 @@ class Grow(BlockStep):
     key: ClassVar[str] = "G"
     order: ClassVar[int] = 140
     family: ClassVar[str] = "Wrap"
+    known_as: ClassVar[tuple[str, ...]] = ("inflate", "far field", "add a layer", "normals")
     sentence: ClassVar[str] = "Grow {sides} {by} {distance}{direction}{guide}{plane}{value}"
     sides: SideSelector = Field(title="Outer sides")
     by: Literal["along normals", "along a direction", "up to a plane", "onto a guide"] = Field(

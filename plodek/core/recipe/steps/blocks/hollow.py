@@ -24,6 +24,7 @@ class Hollow(BlockStep):
     key: ClassVar[str] = "H"
     order: ClassVar[int] = 60
     family: ClassVar[str] = "Divide"
+    known_as: ClassVar[tuple[str, ...]] = ("delete a block", "remove", "body", "solid")
     sentence: ClassVar[str] = "Hollow {blocks}"
     blocks: BlockSelector = Field(title="Blocks")
 
@@ -40,6 +41,7 @@ class BringBack(BlockStep):
     key: ClassVar[str] = "B"
     order: ClassVar[int] = 70
     family: ClassVar[str] = "Divide"
+    known_as: ClassVar[tuple[str, ...]] = ("restore",)
     sentence: ClassVar[str] = "Bring back {blocks}"
     blocks: BlockSelector = Field(title="Blocks")
 

@@ -118,6 +118,7 @@ class Extrude(BlockStep):
     changes: ClassVar[Changes] = "lift"
     order: ClassVar[int] = 210
     family: ClassVar[str] = "Lift and copy"
+    known_as: ClassVar[tuple[str, ...]] = ("3-D", "translate")
     sentence: ClassVar[str] = "Extrude by {depth} along {along} in {cells} cells, cut at {cuts}"
     depth: Length = Field(title="Depth")
     cells: int = Field(title="Cells", ge=1, le=10_000)
@@ -158,6 +159,7 @@ class Revolve(BlockStep):
     changes: ClassVar[Changes] = "lift"
     order: ClassVar[int] = 220
     family: ClassVar[str] = "Lift and copy"
+    known_as: ClassVar[tuple[str, ...]] = ("3-D", "rotate", "axisymmetric")
     sentence: ClassVar[str] = "Revolve by {angle} about {along} through {at}, parts {parts}, cells {cells}"
     angle: Degrees = Field(default=360.0, title="Angle")
     at: PlaceOf = Field(default=ORIGIN, title="Axis through")
@@ -192,6 +194,7 @@ class SweepLayout(BlockStep):
     changes: ClassVar[Changes] = "lift"
     order: ClassVar[int] = 230
     family: ClassVar[str] = "Lift and copy"
+    known_as: ClassVar[tuple[str, ...]] = ("3-D", "along a path")
     sentence: ClassVar[str] = (
         "Sweep along {guide}, {scale} as large at the end, in {cells} cells, cut at {cuts}"
     )

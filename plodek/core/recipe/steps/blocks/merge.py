@@ -23,6 +23,7 @@ class Merge(BlockStep):
     key: ClassVar[str] = "M"
     order: ClassVar[int] = 50
     family: ClassVar[str] = "Divide"
+    known_as: ClassVar[tuple[str, ...]] = ("unite", "join blocks")
     sentence: ClassVar[str] = "Merge {blocks}"
     blocks: BlockSelector = Field(title="Two neighbouring blocks")
 

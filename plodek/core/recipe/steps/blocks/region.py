@@ -24,6 +24,7 @@ class Region(BlockStep):
     changes: ClassVar[Changes] = "names"
     order: ClassVar[int] = 95
     family: ClassVar[str] = "Divide"
+    known_as: ClassVar[tuple[str, ...]] = ("zone", "volume")
     sentence: ClassVar[str] = "Region of {blocks}: {name}"
     blocks: BlockSelector = Field(title="Blocks")
     name: RegionName = Field(title="Name", description="letters, digits, _ and -; at most 32")

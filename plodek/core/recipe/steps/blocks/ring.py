@@ -48,6 +48,7 @@ class Ring(BlockStep):
     key: ClassVar[str] = "R"
     order: ClassVar[int] = 110
     family: ClassVar[str] = "Wrap"
+    known_as: ClassVar[tuple[str, ...]] = ("O-grid", "C-grid", "boundary layer", "wrap")
     sentence: ClassVar[str] = (
         "Ring {where} {blocks}, {thickness}{share} thick, layers {layers}, open at {open}"
     )
@@ -112,6 +113,7 @@ class Refine(BlockStep):
     key: ClassVar[str] = "L"
     order: ClassVar[int] = 130
     family: ClassVar[str] = "Wrap"
+    known_as: ClassVar[tuple[str, ...]] = ("local refinement",)
     sentence: ClassVar[str] = "Refine at {walls} in {levels} levels, {thickness} each"
     walls: SideSelector = Field(
         title="Stretch of wall", description="outer sides; cut there first to bound it"

@@ -41,6 +41,7 @@ class StartFromGrid(BlockStep):
     key: ClassVar[str] = "J"
     order: ClassVar[int] = 5
     family: ClassVar[str] = "Lay down"
+    known_as: ClassVar[tuple[str, ...]] = ("import a grid", "read", "CGNS", "PLOT3D", "structured grid")
     sentence: ClassVar[str] = "Start from the grid {file}, joined within {within}"
     file: GridFile = Field(title="Grid file")
     map: MapFile | None = Field(

@@ -37,6 +37,7 @@ class Twin(BlockStep):
     key: ClassVar[str] = "⇧T"
     order: ClassVar[int] = 250
     family: ClassVar[str] = "Lift and copy"
+    known_as: ClassVar[tuple[str, ...]] = ("periodic", "cyclic")
     sentence: ClassVar[str] = "Twin {sides} with {others} by {by} {shift}{angle}{blades}"
     sides: SideSelector = Field(title="Driving sides")
     others: SideSelector = Field(title="Driven sides")

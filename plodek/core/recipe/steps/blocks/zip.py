@@ -28,6 +28,7 @@ class Zip(BlockStep):
     key: ClassVar[str] = "Z"
     order: ClassVar[int] = 80
     family: ClassVar[str] = "Divide"
+    known_as: ClassVar[tuple[str, ...]] = ("close a gap", "collapse", "C-grid", "weld corners")
     sentence: ClassVar[str] = "Zip {blocks} from {side}, keeping {keep}"
     blocks: BlockSelector = Field(title="Blocks")
     side: SideSelector = Field(
@@ -58,6 +59,7 @@ class Pinch(BlockStep):
     key: ClassVar[str] = "I"
     order: ClassVar[int] = 90
     family: ClassVar[str] = "Divide"
+    known_as: ClassVar[tuple[str, ...]] = ("collapse", "degenerate", "pole", "wedge")
     sentence: ClassVar[str] = "Pinch {edges}, keeping {keep}"
     edges: EdgeSelector = Field(title="Edges")
     keep: Keep = Field(
@@ -79,6 +81,7 @@ class Three(BlockStep):
     key: ClassVar[str] = "3"
     order: ClassVar[int] = 100
     family: ClassVar[str] = "Divide"
+    known_as: ClassVar[tuple[str, ...]] = ("triangle", "wedge", "split")
     sentence: ClassVar[str] = "Divide {block} about its middle"
     block: BlockSelector = Field(title="Three-sided block")
 

@@ -23,6 +23,7 @@ class FlowStep(Step):
     verb: ClassVar[str] = "Flow"
     key: ClassVar[str] = "W"
     order: ClassVar[int] = 30
+    known_as: ClassVar[tuple[str, ...]] = ("y+", "Reynolds number", "velocity", "viscosity")
     sentence: ClassVar[str] = "Flow of {fluid} at {speed} m/s over {length}"
     speed: float = Field(gt=0, title="Speed", description="m/s, outside the boundary layer")
     length: Length = Field(title="Length", description="along the wall, from where the boundary layer begins")

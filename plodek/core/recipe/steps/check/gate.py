@@ -22,6 +22,7 @@ class GateStep(Step):
     verb: ClassVar[str] = "Gate"
     key: ClassVar[str] = "G"
     order: ClassVar[int] = 10
+    known_as: ClassVar[tuple[str, ...]] = ("quality limits", "criteria", "threshold")
     sentence: ClassVar[str] = (
         "Gate: angles {smallest_angle} to {largest_angle}, scaled Jacobian {scaled_jacobian}, "
         "skewness {skewness}, volume ratio {volume_ratio}"

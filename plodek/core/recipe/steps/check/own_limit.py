@@ -39,6 +39,7 @@ class OwnLimitStep(Step):
     verb: ClassVar[str] = "Limit a part"
     key: ClassVar[str] = "L"
     order: ClassVar[int] = 20
+    known_as: ClassVar[tuple[str, ...]] = ("quality limits", "y+")
     sentence: ClassVar[str] = "Limit {metric} to {limit} {length}, {bound}, {where} {patch} {region} {blocks}"
     metric: MetricLabel = Field(title="Metric")
     limit: float | None = Field(

@@ -33,6 +33,7 @@ class BoxOpening(Step):
     verb: ClassVar[str] = "Opening in a box"
     key: ClassVar[str] = "B"
     order: ClassVar[int] = 22
+    known_as: ClassVar[tuple[str, ...]] = ("inlet", "outlet", "hole")
     sentence: ClassVar[str] = "Name what of {faces} is in the box from {corner} to {opposite} {name}, {type}"
     name: PatchName = Field(title="Name")
     type: PatchType = Field(default="inlet", title="Type")

@@ -39,6 +39,7 @@ class PatchesByAngle(Step):
     verb: ClassVar[str] = "Patches by angle"
     key: ClassVar[str] = "A"
     order: ClassVar[int] = 25
+    known_as: ClassVar[tuple[str, ...]] = ("feature angle", "automatic")
     sentence: ClassVar[str] = "Name what turns by no more than {angle} one patch each, {name}-1 …, {type}"
     name: PatchName = Field(default="part", title="Names begin with")
     angle: Degrees = Field(default=30.0, title="Sharp from", gt=0, lt=180)

@@ -32,6 +32,7 @@ class Openings(Step):
     verb: ClassVar[str] = "Openings"
     key: ClassVar[str] = "O"
     order: ClassVar[int] = 20
+    known_as: ClassVar[tuple[str, ...]] = ("inlet", "outlet", "hole")
     sentence: ClassVar[str] = "Divide {faces} along {edge} at {percent} per cent into {parts}"
     faces: FaceSelector = Field(title="Sides")
     edge: TierSelector = Field(

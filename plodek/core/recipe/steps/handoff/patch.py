@@ -42,6 +42,14 @@ class PatchStep(Step):
     verb: ClassVar[str] = "Patch"
     key: ClassVar[str] = "P"
     order: ClassVar[int] = 10
+    known_as: ClassVar[tuple[str, ...]] = (
+        "boundary condition",
+        "name a boundary",
+        "inlet",
+        "outlet",
+        "wall",
+        "symmetry",
+    )
     sentence: ClassVar[str] = "Name {faces} {name}, {type}"
     name: PatchName = Field(
         title="Name",

@@ -24,6 +24,7 @@ class RenamePatch(Step):
     verb: ClassVar[str] = "Rename patch"
     key: ClassVar[str] = "N"
     order: ClassVar[int] = 30
+    known_as: ClassVar[tuple[str, ...]] = ("boundary condition",)
     sentence: ClassVar[str] = "Rename patch {patch} {name}, {type}"
     patch: PatchRef = Field(title="Patch")
     name: PatchName = Field(title="New name")

@@ -44,6 +44,7 @@ class RuleOpening(Step):
     verb: ClassVar[str] = "Opening by rule"
     key: ClassVar[str] = "U"
     order: ClassVar[int] = 23
+    known_as: ClassVar[tuple[str, ...]] = ("inlet", "outlet", "hole")
     sentence: ClassVar[str] = "Name what of {faces} is {where} {guide}{centre}{radius} {name}, {type}"
     name: PatchName = Field(title="Name")
     type: PatchType = Field(default="inlet", title="Type")

@@ -30,6 +30,7 @@ class BringIn(ShapeStep):
     key: ClassVar[str] = "I"
     order: ClassVar[int] = 30
     family: ClassVar[str] = "Files"
+    known_as: ClassVar[tuple[str, ...]] = ("import CAD", "STEP", "IGES", "STL", "OBJ", "DXF", "geometry")
     sentence: ClassVar[str] = "Bring in {file} as {name}"
     file: GeometryFile = Field(title="Geometry file")
     name: GuideName = Field(title="Name", description="its parts are called by it and their own name")

@@ -30,6 +30,7 @@ class OffsetStep(CurveStep):
     verb: ClassVar[str] = "Offset"
     key: ClassVar[str] = "O"
     order: ClassVar[int] = 120
+    known_as: ClassVar[tuple[str, ...]] = ("parallel curve",)
     sentence: ClassVar[str] = "Offset {guide} by {distance} as {name}"
     guide: CurveRef = Field(title="Curve")
     distance: Length = Field(title="Distance", description="to the left of the curve; negative to the right")
@@ -49,6 +50,7 @@ class JoinStep(CurveStep):
     verb: ClassVar[str] = "Join"
     key: ClassVar[str] = "J"
     order: ClassVar[int] = 130
+    known_as: ClassVar[tuple[str, ...]] = ("connect", "composite curve")
     sentence: ClassVar[str] = "Join {guides} as {name}"
     guides: CurveRefs = Field(title="Curves, in order", min_length=1)
     gap: Length | None = Field(
@@ -72,6 +74,7 @@ class DivideStep(CurveStep):
     verb: ClassVar[str] = "Divide"
     key: ClassVar[str] = "D"
     order: ClassVar[int] = 140
+    known_as: ClassVar[tuple[str, ...]] = ("split a curve", "trim")
     sentence: ClassVar[str] = "Divide {guide} at {fractions}{points}{across} as {name}"
     guide: CurveRef = Field(title="Curve")
     by: Literal["fractions", "points", "crossing"] = Field(default="fractions", title="Where")

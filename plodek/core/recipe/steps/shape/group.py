@@ -26,6 +26,7 @@ class GroupStep(ShapeStep):
     key: ClassVar[str] = "G"
     order: ClassVar[int] = 290
     family: ClassVar[str] = "Change"
+    known_as: ClassVar[tuple[str, ...]] = ("set", "collect")
     sentence: ClassVar[str] = "Group {guides} as {name} in {colour}"
     guides: GuideRefs = Field(title="Guides", min_length=1)
     name: GuideName = Field(title="Name")
@@ -76,6 +77,7 @@ class LeaveOutStep(ShapeStep):
     changes: ClassVar[Changes] = "guides"
     order: ClassVar[int] = 310
     family: ClassVar[str] = "Change"
+    known_as: ClassVar[tuple[str, ...]] = ("delete", "remove geometry")
     sentence: ClassVar[str] = "Leave out {guides}"
     guides: GuideRefs = Field(title="Guides", min_length=1)
 

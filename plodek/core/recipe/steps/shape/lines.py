@@ -25,6 +25,7 @@ class LineStep(CurveStep):
     verb: ClassVar[str] = "Line"
     key: ClassVar[str] = "L"
     order: ClassVar[int] = 50
+    known_as: ClassVar[tuple[str, ...]] = ("segment",)
     sentence: ClassVar[str] = "Line {name} from {start} to {end}"
     start: PlaceOf = Field(title="From")
     end: PlaceOf = Field(title="To")
@@ -57,6 +58,7 @@ class SplineStep(CurveStep):
     verb: ClassVar[str] = "Spline"
     key: ClassVar[str] = "S"
     order: ClassVar[int] = 100
+    known_as: ClassVar[tuple[str, ...]] = ("curve through points", "interpolate")
     sentence: ClassVar[str] = "Spline {name} through {points}"
     points: Places = Field(title="Points", min_length=3, max_length=5000)
     closed: Literal["no", "yes"] = Field(default="no", title="Closed")

@@ -35,6 +35,7 @@ class MoveStep(Moving, ShapeStep):
     changes: ClassVar[Changes] = "guides"
     order: ClassVar[int] = 280
     family: ClassVar[str] = "Change"
+    known_as: ClassVar[tuple[str, ...]] = ("translate", "rotate", "mirror", "scale", "transform")
     sentence: ClassVar[str] = "Move {guides} by {by} {shift}{angle}{scale}, copies: {copies}"
     guides: GuideRefs = Field(title="Guides", min_length=1)
     copies: int = Field(default=0, title="Copies", ge=0, le=500, description="0 moves the guides themselves")

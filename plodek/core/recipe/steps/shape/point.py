@@ -29,6 +29,7 @@ class PointStep(ShapeStep):
     key: ClassVar[str] = "P"
     order: ClassVar[int] = 40
     family: ClassVar[str] = "Points and curves"
+    known_as: ClassVar[tuple[str, ...]] = ("vertex",)
     sentence: ClassVar[str] = "Point {name} {by} {at}{guide}{second}"
     name: GuideName = Field(title="Name")
     by: Literal["at", "on curve", "crossing", "beside", "projected"] = Field(default="at", title="How")

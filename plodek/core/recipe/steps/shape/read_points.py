@@ -28,6 +28,7 @@ class Read(ShapeStep):
     key: ClassVar[str] = "R"
     order: ClassVar[int] = 20
     family: ClassVar[str] = "Files"
+    known_as: ClassVar[tuple[str, ...]] = ("import points", "table", "CSV", "coordinates")
     sentence: ClassVar[str] = "Read outline {file} as {shape} {name}"
     file: PointFile = Field(title="Point file")
     name: GuideName = Field(title="Name")

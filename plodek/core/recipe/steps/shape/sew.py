@@ -26,6 +26,7 @@ class SewStep(ShapeStep):
     changes: ClassVar[Changes] = "guides"
     order: ClassVar[int] = 320
     family: ClassVar[str] = "Change"
+    known_as: ClassVar[tuple[str, ...]] = ("repair", "stitch", "gaps", "tolerance")
     sentence: ClassVar[str] = "Sew {guides} within {tolerance}"
     guides: SurfaceRefs | None = Field(
         default=None, title="Surfaces", description="all surfaces where left out"

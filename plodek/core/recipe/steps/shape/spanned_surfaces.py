@@ -37,6 +37,7 @@ class ExtrudeCurveStep(SurfaceStep):
     verb: ClassVar[str] = "Extrude curve"
     key: ClassVar[str] = "⇧E"
     order: ClassVar[int] = 230
+    known_as: ClassVar[tuple[str, ...]] = ("translate",)
     sentence: ClassVar[str] = "Extrude curve {guide} by {by} as {name}"
     guide: CurveRef = Field(title="Curve")
     by: Coordinates = Field(title="By x, y, z", min_length=3, max_length=3)
@@ -52,6 +53,7 @@ class RevolveCurveStep(SurfaceStep):
     verb: ClassVar[str] = "Revolve curve"
     key: ClassVar[str] = "⇧R"
     order: ClassVar[int] = 240
+    known_as: ClassVar[tuple[str, ...]] = ("rotate", "surface of revolution")
     sentence: ClassVar[str] = "Revolve curve {guide} about {at} by {turn} as {name}"
     guide: CurveRef = Field(title="Curve")
     at: PlaceOf = Field(default=ORIGIN, title="Axis through")
@@ -86,6 +88,7 @@ class LoftStep(SurfaceStep):
     verb: ClassVar[str] = "Loft"
     key: ClassVar[str] = "⇧O"
     order: ClassVar[int] = 260
+    known_as: ClassVar[tuple[str, ...]] = ("skin",)
     sentence: ClassVar[str] = "Loft {name} through {guides}"
     guides: CurveRefs = Field(title="Sections, in order", min_length=1)
     starts: Literal["facing", "as drawn"] = Field(
@@ -112,6 +115,7 @@ class FillStep(SurfaceStep):
     verb: ClassVar[str] = "Fill"
     key: ClassVar[str] = "F"
     order: ClassVar[int] = 270
+    known_as: ClassVar[tuple[str, ...]] = ("span", "Coons")
     sentence: ClassVar[str] = "Fill {name} between {guides}"
     guides: CurveRefs = Field(title="Boundary curves", min_length=1)
     gap: Length | None = Field(

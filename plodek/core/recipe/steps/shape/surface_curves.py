@@ -27,6 +27,7 @@ class BorderStep(CurveStep):
     verb: ClassVar[str] = "Border"
     key: ClassVar[str] = "B"
     order: ClassVar[int] = 150
+    known_as: ClassVar[tuple[str, ...]] = ("boundary curves", "extract edges")
     sentence: ClassVar[str] = "Border of {surface} as {name}"
     surface: SurfaceRef = Field(title="Surface")
     lines: Literal["boundary", "sharp lines"] = Field(
@@ -80,6 +81,7 @@ class CrossingStep(CurveStep):
     verb: ClassVar[str] = "Crossing"
     key: ClassVar[str] = "X"
     order: ClassVar[int] = 160
+    known_as: ClassVar[tuple[str, ...]] = ("intersect",)
     sentence: ClassVar[str] = "Crossing of {surface} and {second} as {name}"
     surface: SurfaceRef = Field(title="Surface")
     second: SurfaceRef = Field(title="Second surface")
@@ -96,6 +98,7 @@ class SectionStep(CurveStep):
     verb: ClassVar[str] = "Section"
     key: ClassVar[str] = "⇧X"
     order: ClassVar[int] = 170
+    known_as: ClassVar[tuple[str, ...]] = ("slice", "plane cut")
     sentence: ClassVar[str] = "Section of {surface} at {at} as {name}"
     surface: SurfaceRef = Field(title="Surface")
     at: PlaceOf = Field(default=ORIGIN, title="Plane through")

@@ -22,6 +22,7 @@ class Unit(ShapeStep):
     key: ClassVar[str] = "U"
     order: ClassVar[int] = 10
     family: ClassVar[str] = "Files"
+    known_as: ClassVar[tuple[str, ...]] = ("length unit", "scale")
     sentence: ClassVar[str] = "Measure in {unit}"
     unit: LengthUnit = Field(default="m", title="Length unit")
 

@@ -26,6 +26,7 @@ class WingSectionStep(CurveStep):
     verb: ClassVar[str] = "Wing section"
     key: ClassVar[str] = "W"
     order: ClassVar[int] = 110
+    known_as: ClassVar[tuple[str, ...]] = ("aerofoil", "airfoil", "profile")
     sentence: ClassVar[str] = "Wing section {name} {digits} with chord {chord}"
     digits: str = Field(
         title="Four digits, or a point file",

@@ -25,6 +25,7 @@ class Polish(RunStep):
     verb: ClassVar[str] = "Polish"
     key: ClassVar[str] = "O"
     order: ClassVar[int] = 30
+    known_as: ClassVar[tuple[str, ...]] = ("optimise", "improve quality", "skewness")
     sentence: ClassVar[str] = "Polish cells below {below}, holding {walls}"
     below: float = Field(
         default=0.6,

@@ -22,6 +22,7 @@ class Smooth(RunStep):
     verb: ClassVar[str] = "Smooth"
     key: ClassVar[str] = "S"
     order: ClassVar[int] = 10
+    known_as: ClassVar[tuple[str, ...]] = ("elliptic", "orthogonality", "relax", "Laplace", "Poisson")
     sentence: ClassVar[str] = "Smooth {sweeps} sweeps, {control}, holding {walls}"
     sweeps: int = Field(default=600, title="Sweeps at most", ge=1, le=100_000)
     control: Literal["no control", "interior control", "wall control"] = Field(

@@ -22,6 +22,7 @@ class Untangle(RunStep):
     verb: ClassVar[str] = "Untangle"
     key: ClassVar[str] = "U"
     order: ClassVar[int] = 20
+    known_as: ClassVar[tuple[str, ...]] = ("inverted cells", "negative volume", "repair")
     sentence: ClassVar[str] = "Untangle in at most {sweeps} sweeps"
     sweeps: int = Field(default=2000, title="Sweeps at most", ge=1, le=100_000)
     glide: Glide = None

@@ -28,6 +28,7 @@ class Turn(SpacingStep):
     verb: ClassVar[str] = "Turn"
     key: ClassVar[str] = "T"
     order: ClassVar[int] = 60
+    known_as: ClassVar[tuple[str, ...]] = ("reverse", "flip")
     sentence: ClassVar[str] = "Turn round {tier}"
     tier: EdgeSelector = Field(title="Tier or edges")
     over: Literal["tier", "edges"] = Field(default="tier", title="Turn")
@@ -54,6 +55,7 @@ class Copy(SpacingStep):
     verb: ClassVar[str] = "Copy"
     key: ClassVar[str] = "Y"
     order: ClassVar[int] = 70
+    known_as: ClassVar[tuple[str, ...]] = ("same distribution",)
     sentence: ClassVar[str] = "Copy the spacing of {edge} to {to}"
     edge: TierSelector = Field(title="Edge")
     to: Literal["its tier", "edges", "a guide"] = Field(default="its tier", title="Copy to")
@@ -106,6 +108,7 @@ class Blend(SpacingStep):
     verb: ClassVar[str] = "Blend"
     key: ClassVar[str] = "E"
     order: ClassVar[int] = 80
+    known_as: ClassVar[tuple[str, ...]] = ("transition", "interpolate")
     sentence: ClassVar[str] = "Blend the spacing between {edges}"
     edges: EdgeSelector = Field(title="Edges that stay", description="two or more of one tier")
 

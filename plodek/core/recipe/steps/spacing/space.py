@@ -63,6 +63,14 @@ class Space(SpacingStep):
     verb: ClassVar[str] = "Space"
     key: ClassVar[str] = "S"
     order: ClassVar[int] = 40
+    known_as: ClassVar[tuple[str, ...]] = (
+        "bias",
+        "grading",
+        "distribution",
+        "cluster",
+        "stretching",
+        "first cell",
+    )
     sentence: ClassVar[str] = (
         "Space {tier}: {law}, cells {cells}, first {first}, last {last}, growth {growth}"
     )

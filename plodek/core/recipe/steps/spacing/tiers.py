@@ -23,6 +23,7 @@ class Count(SpacingStep):
     verb: ClassVar[str] = "Count"
     key: ClassVar[str] = "N"
     order: ClassVar[int] = 10
+    known_as: ClassVar[tuple[str, ...]] = ("number of cells", "nodes", "divisions")
     sentence: ClassVar[str] = "Count {cells} cells on {tier}"
     tier: TierSelector = Field(title="Tier or tiers")
     cells: int = Field(title="Cells", ge=1, le=MOST_CELLS)
@@ -41,6 +42,7 @@ class Release(SpacingStep):
     verb: ClassVar[str] = "Release"
     key: ClassVar[str] = "L"
     order: ClassVar[int] = 20
+    known_as: ClassVar[tuple[str, ...]] = ("free",)
     sentence: ClassVar[str] = "Release {tier}"
     tier: TierSelector = Field(title="Tier")
 

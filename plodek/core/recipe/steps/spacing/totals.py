@@ -20,6 +20,7 @@ class Budget(SpacingStep):
     key: ClassVar[str] = "B"
     order: ClassVar[int] = 100
     family: ClassVar[str] = "All counts"
+    known_as: ClassVar[tuple[str, ...]] = ("total", "number of cells")
     sentence: ClassVar[str] = "Budget of {cells} cells"
     cells: int = Field(title="Cells in all", ge=1, le=10**12)
 
@@ -39,6 +40,7 @@ class Factor(SpacingStep):
     key: ClassVar[str] = "F"
     order: ClassVar[int] = 110
     family: ClassVar[str] = "All counts"
+    known_as: ClassVar[tuple[str, ...]] = ("coarsen", "refinement study", "scale counts")
     sentence: ClassVar[str] = "Factor {factor} on all counts, {sizes_set}"
     factor: float = Field(title="Factor", gt=0, le=100, description="2 halves the cells; 1.4142 is √2")
     sizes_set: Literal["first heights kept", "first heights divided"] = Field(
@@ -63,6 +65,7 @@ class Multiples(SpacingStep):
     key: ClassVar[str] = "M"
     order: ClassVar[int] = 120
     family: ClassVar[str] = "All counts"
+    known_as: ClassVar[tuple[str, ...]] = ("multigrid",)
     sentence: ClassVar[str] = "Multiples of {of} for all counts that are derived"
     of: Literal["1", "2", "4", "8", "16", "32"] = Field(default="2", title="Multiples of")
 

@@ -26,6 +26,7 @@ class WantedSize(SpacingStep):
     key: ClassVar[str] = "Z"
     order: ClassVar[int] = 90
     family: ClassVar[str] = "All counts"
+    known_as: ClassVar[tuple[str, ...]] = ("cell size", "local size", "sizing")
     sentence: ClassVar[str] = "Want cells of {size} {where}"
     size: Length = Field(title="Largest cell")
     where: Literal["everywhere", "on guides", "on a patch", "in a box", "in a ball", "near a guide"] = Field(

@@ -36,6 +36,7 @@ class Bend(BlockStep):
     key: ClassVar[str] = "D"
     order: ClassVar[int] = 180
     family: ClassVar[str] = "Fit"
+    known_as: ClassVar[tuple[str, ...]] = ("curve an edge", "shape of an edge")
     sentence: ClassVar[str] = "Bend {edges} {how} {points}"
     edges: EdgeSelector = Field(title="Edges")
     how: Literal["smoothly", "through points", "straight"] = Field(default="smoothly", title="How")
@@ -69,6 +70,7 @@ class Align(BlockStep):
     key: ClassVar[str] = "A"
     order: ClassVar[int] = 190
     family: ClassVar[str] = "Fit"
+    known_as: ClassVar[tuple[str, ...]] = ("straighten",)
     sentence: ClassVar[str] = "Align {corners} to {to} {value}{through}{along}{others}"
     corners: CornersSelector = Field(title="Corners")
     to: Literal["x", "y", "z", "line", "corners"] = Field(default="x", title="To")

@@ -34,6 +34,7 @@ class FitNear(BlockStep):
     key: ClassVar[str] = "N"
     order: ClassVar[int] = 200
     family: ClassVar[str] = "Fit"
+    known_as: ClassVar[tuple[str, ...]] = ("snap all", "associate", "automatic")
     sentence: ClassVar[str] = "Fit what is within {within} of {guides}"
     within: Length = Field(title="Within")
     guides: GuideRefs | None = Field(default=None, title="Guides", description="all where left out")

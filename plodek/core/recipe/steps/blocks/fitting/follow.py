@@ -34,6 +34,7 @@ class Follow(BlockStep):
     key: ClassVar[str] = "W"
     order: ClassVar[int] = 170
     family: ClassVar[str] = "Fit"
+    known_as: ClassVar[tuple[str, ...]] = ("associate", "snap", "project", "attach")
     sentence: ClassVar[str] = "Follow {guide} and {also} with {edges}"
     guide: GuideRef = Field(title="Guide")
     also: GuideRefs = Field(

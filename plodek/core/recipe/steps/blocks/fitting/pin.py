@@ -27,6 +27,7 @@ class Pin(BlockStep):
     key: ClassVar[str] = "P"
     order: ClassVar[int] = 150
     family: ClassVar[str] = "Fit"
+    known_as: ClassVar[tuple[str, ...]] = ("snap", "associate", "fix", "move a corner")
     sentence: ClassVar[str] = "Pin {corner} to {to}"
     corner: CornerSelector = Field(title="Corner")
     to: PlaceOf = Field(title="To")
@@ -48,6 +49,7 @@ class Slide(BlockStep):
     key: ClassVar[str] = "S"
     order: ClassVar[int] = 160
     family: ClassVar[str] = "Fit"
+    known_as: ClassVar[tuple[str, ...]] = ("associate", "snap", "move a corner")
     sentence: ClassVar[str] = "Slide {corner} along {guide} to {fraction}{near}"
     corner: CornerSelector = Field(title="Corner")
     fraction: Fraction | None = Field(default=None, title="Fraction of the guide")

@@ -25,6 +25,7 @@ class Place(Moving, BlockStep):
     key: ClassVar[str] = "Y"
     order: ClassVar[int] = 240
     family: ClassVar[str] = "Lift and copy"
+    known_as: ClassVar[tuple[str, ...]] = ("translate", "rotate", "mirror", "copy", "transform", "pattern")
     sentence: ClassVar[str] = "Place {blocks} by {by} {shift}{angle}{scale}, copies: {copies}"
     blocks: BlockSelector = Field(title="Blocks")
     copies: int = Field(default=1, title="Copies", ge=0, le=100, description="0 moves the blocks themselves")
