@@ -14,15 +14,17 @@ ROOT_APT = if [ "$$(id -u)" = 0 ]; then \
 demo: build/python build/pages build/kernels
 	$(BIN)/plodek demo
 
+# Tests wait for servers and browsers half of the time: more processes than cores use both wholly.
+TOGETHER := -n 3 --dist worksteal
 test: setup
 	@$(MAKE) --no-print-directory -j2 -O lint
-	$(BIN)/python -m pytest -n 2 --dist worksteal --ignore tests/browser
-	$(BIN)/python -m pytest -n 2 --dist worksteal tests/browser
+	$(BIN)/python -m pytest $(TOGETHER) --ignore tests/browser
+	$(BIN)/python -m pytest $(TOGETHER) tests/browser
 	@git diff --exit-code --stat || { echo "set-up or tests have changed the tree"; exit 1; }
 
 # What is quick to know: lint, types, the core's and the server's tests without the slow ones.
 quick: build/test-python build/node build/kernels lint
-	$(BIN)/python -m pytest -n 2 --dist worksteal --ignore tests/browser -m "not slow"
+	$(BIN)/python -m pytest $(TOGETHER) --ignore tests/browser -m "not slow"
 
 setup: build/test-python build/pages build/kernels build/checkers
 

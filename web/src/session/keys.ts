@@ -1,6 +1,6 @@
 /** Keys that work everywhere on the board, and what they do; verbs bring their own letters. */
 export const KEYS = [
-  { key: "Ctrl K", does: "find any verb" },
+  { key: "Ctrl K", does: "find anything" },
   { key: "Ctrl Z", does: "undo" },
   { key: "Ctrl Shift Z", does: "redo" },
   { key: "Alt 1 … 6", does: "go to a stage" },
