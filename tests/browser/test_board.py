@@ -118,7 +118,7 @@ def test_all_is_found_by_its_name_or_by_the_words_of_the_trade(board):
     ):  # fmt: skip
         page.keyboard.press("Control+k")
         page.get_by_role("textbox", name="Find").fill(words)
-        expect(page.get_by_role("option").first).to_contain_text(first)
+        expect(page.get_by_role("listbox").get_by_role("option").first).to_contain_text(first)
         page.keyboard.press("Enter")
         expect(board.hand).to_contain_text(then)
         page.keyboard.press("Escape")
