@@ -114,7 +114,7 @@ def test_all_is_found_by_its_name_or_by_the_words_of_the_trade(board):
     expect(board.hand).to_contain_text("nothing")
     board.demo("Found")
     for words, first, then in (
-        ("o-grid", "Ring", "Ring"), ("export", "Go to Hand-off", "Write"), ("pier", "pier", "pier"), ("b3", "B3", "B3"),
+        ("o-grid", "Ring", "Ring"), ("export", "Go to Hand-off", "Write"), ("pier", "pier", "closed spline"), ("b3", "B3", "B3"),
     ):  # fmt: skip
         page.keyboard.press("Control+k")
         page.get_by_role("textbox", name="Find").fill(words)
