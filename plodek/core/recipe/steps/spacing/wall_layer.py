@@ -37,7 +37,7 @@ class WallLayer(SpacingStep):
     verb: ClassVar[str] = "Wall layer"
     key: ClassVar[str] = "W"
     order: ClassVar[int] = 50
-    known_as: ClassVar[tuple[str, ...]] = ("inflation layer", "boundary layer", "y+", "first cell", "growth")
+    known_as: ClassVar[tuple[str, ...]] = ("boundary layer", "layers at a wall", "y+", "first cell", "growth")
     sentence: ClassVar[str] = "Wall layer on {walls}: {layers} layers from {first} at growth {growth}"
     walls: SideSelector = Field(title="Walls")
     first: Length = Field(title="First height")

@@ -34,7 +34,7 @@ class Follow(BlockStep):
     key: ClassVar[str] = "W"
     order: ClassVar[int] = 170
     family: ClassVar[str] = "Fit"
-    known_as: ClassVar[tuple[str, ...]] = ("associate", "snap", "project", "attach")
+    known_as: ClassVar[tuple[str, ...]] = ("associate", "project", "attach", "snap")
     sentence: ClassVar[str] = "Follow {guide} and {also} with {edges}"
     guide: GuideRef = Field(title="Guide")
     also: GuideRefs = Field(
