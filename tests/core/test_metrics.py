@@ -273,7 +273,8 @@ def test_a_parts_own_limit_takes_the_place_of_the_general_one_there():
     general, _ = gate(cells, {"aspect_ratio": 45}, own=model.part_limits).verdicts
     assert general.missed == cells.grid.cells - 32
     assert "aspect ratio elsewhere" in general.sentence
-    (walls,) = gate(cells, {"first_height": 0.005}).verdicts  # cells away from walls have none, and miss nothing
+    # Cells away from walls have no such height, and miss nothing.
+    (walls,) = gate(cells, {"first_height": 0.005}).verdicts
     assert (walls.missed, walls.worst) == (32, pytest.approx(0.01))
 
 
