@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal, TypeAlias
+from typing import TypeAlias
 
 from plodek.core.blocks.layout import Edge
-
-#: What can be done to fit a corner, an edge or a side to a guide.
-Fitting: TypeAlias = Literal["pin", "follow", "lie"]
 
 
 @dataclass(frozen=True)
@@ -34,17 +31,14 @@ class Finding:
 
 @dataclass(frozen=True)
 class Proposal:
-    """A corner, edge or side (its ``corners``) that can be fitted to a ``guide``, which it is ``far`` from.
+    """A corner, edge or side (its ``corners``) that can be fitted to a guide.
 
     ``key`` is the name by which a step leaves it out. ``why`` it was not taken; empty where it was.
     """
 
     text: str
     key: str
-    does: Fitting
     corners: tuple[str, ...]
-    guide: str
-    far: float
     why: str = ""
 
 

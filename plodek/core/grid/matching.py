@@ -20,6 +20,8 @@ SHARE = 1e-3
 _MOST_PARTS = 100
 #: Coordinates are known to about this share of themselves.
 _ROUNDING = 1e-14
+#: The indices of the corners of a block.
+_ENDS = np.ix_([0, -1], [0, -1], [0, -1])
 #: A rectangle of faces: its first face along both axes, and the one after its last.
 Rectangle = tuple[Pair, Pair]
 
@@ -47,7 +49,7 @@ def poles_in(xyz: Sequence[Floats], dim: int) -> tuple[Pole, ...]:
 
 def _corners(nodes: Floats) -> Floats:
     """Give the nodes (2, 2, 2, 3) of a block at its corners, k before j before i: as these are numbered."""
-    return nodes[[0, -1]][:, [0, -1]][:, :, [0, -1]].transpose(2, 1, 0, 3)
+    return nodes[_ENDS].transpose(2, 1, 0, 3)
 
 
 def _shrunk(nodes: Floats, ends: tuple[int | None, ...], along: int) -> bool:

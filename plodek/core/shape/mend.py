@@ -134,12 +134,13 @@ def sew(surfaces: Mapping[str, Surface], tolerance: float) -> Sewn:
         is_sewn = any(_id(part) in joined for part in own)
         found[name] = surface.with_borders(borders, tolerance if is_sewn else 0.0)
     after = _pieces(found)
-    owner = {piece.key: piece.surface for piece in reversed(after)}  # a seam of one surface is no rim
-    rims = {piece.key: piece.curve for piece in reversed(after) if piece.surface != owner[piece.key]}
+    by_key: dict[str, list[_Piece]] = {}
+    for piece in after:
+        by_key.setdefault(piece.key, []).append(piece)
+    # A seam of one surface is no rim.
+    rims = tuple(own[0].curve for own in by_key.values() if len({piece.surface for piece in own}) > 1)
     cuts = sum(len(parts) - 1 for parts in divided.values())
-    return Sewn(
-        found, tuple(reversed(rims.values())), cuts, len(joined) // 2, widest, welded, len(_free(after))
-    )
+    return Sewn(found, rims, cuts, len(joined) // 2, widest, welded, len(_free(after)))
 
 
 def _size(surfaces: Mapping[str, Surface]) -> float:

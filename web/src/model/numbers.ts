@@ -32,9 +32,8 @@ const LENGTH = /^\s*([-+]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][-+]?\d+)?)\s*([A-Za-z]*
 /** Reads a length as it is typed, such as 6 mm, in the project's unit; null where it is none. */
 export function lengthIn(text: string, unit: string): number | null {
   const found = LENGTH.exec(text);
-  const metres = METRES[found?.[2] || unit] ?? (found?.[2] ? null : 1);
-  if (!found || metres === null) return null;
-  return (Number(found[1]) * metres) / (METRES[unit] ?? 1);
+  if (!found || (found[2] && !Object.hasOwn(METRES, found[2]))) return null;
+  return (Number(found[1]) * (METRES[found[2] || unit] ?? 1)) / (METRES[unit] ?? 1);
 }
 
 /** A time to wait, in the unit that reads best. */

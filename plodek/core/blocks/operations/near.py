@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, TypeAlias
 
 import numpy as np
 
@@ -12,11 +12,13 @@ from plodek.core.arrays import Floats, place
 from plodek.core.blocks.edge_path import EdgePath
 from plodek.core.blocks.layout import Corner, Edge, Layout, Side, edge_of
 from plodek.core.blocks.operations import fit
-from plodek.core.blocks.reports import Fitting
 from plodek.core.errors import PlodekError
 from plodek.core.shape.curves.curve import Curve
 from plodek.core.shape.guide import Guide, Point
 from plodek.core.shape.surfaces.surface import Surface
+
+#: What can be done to fit a corner, an edge or a side to a guide.
+Fitting: TypeAlias = Literal["pin", "follow", "lie"]
 
 
 @dataclass(frozen=True)

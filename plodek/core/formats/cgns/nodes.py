@@ -93,28 +93,29 @@ class _Makers:
 
     def add(self, above: Any, part: Part, below: Sequence[Part] = ()) -> None:
         """Make a node below the group ``above``, with some below it."""
+        to = self._copied(above, part, *below)
+        for path, one in ((to, part), *((to + b"/" + one.name.encode(), one) for one in below)):
+            if one.data is not None:
+                there = (
+                    h5d.open(above, path + b"/" + _DATA) if one.is_small else _dataset(above, path, one.data)
+                )
+                there.write(h5s.ALL, h5s.ALL, np.ascontiguousarray(one.data))
+
+    def empty(self, above: Any, name: str, label: str, shape: tuple[int, ...], kind: type) -> Any:
+        """Make a node below the group ``above`` whose data are written later, and give their dataset."""
+        later = np.broadcast_to(np.dtype(kind).type(0), shape)
+        return _dataset(above, self._copied(above, Part(name, label, later, later=True)), later)
+
+    def _copied(self, above: Any, part: Part, *below: Part) -> bytes:
+        """Copy the first node of a kind, with those below it, and give its name."""
         key = tuple(one.like for one in (part, *below))
         if key not in self._patterns:
             self._patterns[key] = self._pattern(part, below)
         to = part.name.encode()
         h5o.copy(self._memory, self._patterns[key], above, to)
-        for path, data in ((to, part.data), *((to + b"/" + one.name.encode(), one.data) for one in below)):
-            if data is not None:
-                inside = data.nbytes <= _SMALL
-                there = h5d.open(above, path + b"/" + _DATA) if inside else _dataset(above, path, data)
-                there.write(h5s.ALL, h5s.ALL, np.ascontiguousarray(data))
+        return to
 
-    def empty(self, above: Any, name: str, label: str, shape: tuple[int, ...], kind: type) -> Any:
-        """Make a node below the group ``above`` whose data are written later, and give their dataset."""
-        later = np.broadcast_to(np.dtype(kind).type(0), shape)
-        part = Part(name, label, later, later=True)
-        if (part.like,) not in self._patterns:
-            self._patterns[part.like,] = self._pattern(part)
-        to = name.encode()
-        h5o.copy(self._memory, self._patterns[part.like,], above, to)
-        return _dataset(above, to, later)
-
-    def _pattern(self, part: Part, below: Sequence[Part] = ()) -> bytes:
+    def _pattern(self, part: Part, below: Sequence[Part]) -> bytes:
         """Make the first node of a kind in memory, with those below it, and give its name there."""
         found = str(len(self._patterns)).encode()
         group = self._made(self._memory, found, part)

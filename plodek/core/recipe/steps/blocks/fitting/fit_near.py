@@ -7,8 +7,8 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from plodek.core.blocks.operations.near import Match, fit_near
-from plodek.core.blocks.reports import Fitting, Note, Proposal, Report
+from plodek.core.blocks.operations.near import Fitting, Match, fit_near
+from plodek.core.blocks.reports import Note, Proposal, Report
 from plodek.core.errors import NothingFound
 from plodek.core.model.model import Model
 from plodek.core.recipe import selectors
@@ -69,9 +69,7 @@ def _proposal(model: Model, match: Match, why: str) -> Proposal:
     entity = match.corners[0] if match.does == "pin" else match.corners
     words = _DOES[match.does].format(model.layout.label(entity), match.guide)
     text = f"{words}, {match.far:.3g} {model.unit} away"
-    return Proposal(
-        text + (f"; {why}" if why else ""), match.key, match.does, match.corners, match.guide, match.far, why
-    )
+    return Proposal(text + (f"; {why}" if why else ""), match.key, match.corners, why)
 
 
 def _summed(proposals: Sequence[Proposal]) -> str:
